@@ -1,0 +1,1 @@
+"""The rules of the work and its computation. No interface, no database, no web."""

@@ -1,0 +1,1 @@
+"""The engine: a pure function from shot, frame and footage to a picture; plan, cache, evaluate."""

@@ -1,0 +1,1 @@
+"""Outside formats, as adapters around the document."""

@@ -1,0 +1,69 @@
+"""Material: one piece of footage, ready to be read frame by frame at preview or at full size."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.media.clip import ClipReader
+from velvet_seam.core.media.probe import Probe
+from velvet_seam.core.media.proxy import SHORT_SIDE, ProxyReader, proxy_size
+from velvet_seam.core.media.still import read_still, reduced
+from velvet_seam.core.problem import Problem
+
+STILL_SHORT_SIDE = 2 * SHORT_SIDE
+"""Stills are previewed at up to this many pixels a side, so that enlarging them stays sharp."""
+
+
+class Material:
+    """Footage by frame number.
+
+    With ``preview`` it answers with proxy-sized pictures: from the proxy where there is one, else
+    from the original, reduced. Without, always with the original's own pixels.
+    """
+
+    def __init__(
+        self, identity: str, path: Path, probe: Probe, *, preview: bool, proxy: Path | None = None
+    ) -> None:
+        self.probe = probe
+        self.width, self.height = probe.width, probe.height
+        self.moving = probe.kind == "clip"
+        self._path, self._preview = path, preview
+        self._proxy = proxy if preview and self.moving and proxy and proxy.exists() else None
+        kind = "proxy" if self._proxy else "reduced" if preview else "original"
+        self.digest = f"{identity}/{kind}"
+        self._reader: ClipReader | ProxyReader | None = None
+
+    def frame_at(self, time: Fraction) -> int:
+        """The frame shown at a source time; 0 for a still."""
+        return self.probe.frame_at(time) if self.moving else 0
+
+    def read(self, number: int) -> NDArray[np.uint8]:
+        """Frame ``number``: (h, w, 4) uint8 RGBA, display-referred, premultiplied."""
+        if self.probe.kind == "still":
+            still = read_still(self._path)
+            return reduced(still, STILL_SHORT_SIDE) if self._preview else still
+        if not self.moving:
+            raise Problem("A sound has no picture.")
+        if self._reader is None:
+            self._reader = (
+                ProxyReader(self._proxy, self.probe)
+                if self._proxy
+                else ClipReader(self._path, self.probe)
+            )
+        picture = self._reader.read(number)
+        if self._preview and not self._proxy:
+            size = proxy_size(self.width, self.height)
+            if (picture.shape[1], picture.shape[0]) != size:
+                small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+                picture = np.asarray(small, np.uint8)
+        return picture
+
+    def close(self) -> None:
+        if self._reader:
+            self._reader.close()
+            self._reader = None

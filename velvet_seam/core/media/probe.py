@@ -1,0 +1,231 @@
+"""What a file from outside holds: size, exact frame times, alpha, sound."""
+
+from __future__ import annotations
+
+import itertools
+from bisect import bisect_right
+from fractions import Fraction
+from pathlib import Path
+from typing import Literal
+
+import av
+import av.error
+from PIL import Image, ImageOps, UnidentifiedImageError
+from pydantic import BaseModel
+
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.timing.rate import FrameRate
+
+MAX_PIXELS = 8192 * 8192
+MAX_SIDE = 16_384
+MAX_FRAMES = 432_000
+Image.MAX_IMAGE_PIXELS = MAX_PIXELS
+
+STILL_FORMATS = ("PNG", "JPEG", "WEBP", "TIFF")
+
+
+class Probe(BaseModel):
+    """What a file holds. ``width`` and ``height`` are as seen, after any rotation flag."""
+
+    kind: Literal["clip", "still", "sound"]
+    format: str
+    width: int = 0
+    height: int = 0
+    rate: FrameRate = Fraction(25)
+    varies: bool = False
+    times: list[int] = []
+    """Presentation time of every frame in ticks of ``tick``, in order, the first at 0."""
+    tick: FrameRate | Fraction = Fraction(1)
+    first_pts: int = 0
+    rotation: int = 0
+    alpha: bool = False
+    sound_rate: int = 0
+    sound_channels: int = 0
+    seconds: float = 0.0
+
+    @property
+    def frames(self) -> int:
+        return len(self.times)
+
+    @property
+    def has_sound(self) -> bool:
+        return self.sound_channels > 0
+
+    def frame_at(self, time: Fraction) -> int:
+        """The number of the frame shown at a source time in seconds; the last one holds.
+
+        The time is rounded to the file's own clock first: a file that keeps milliseconds has
+        its third frame at 30 frames a second at 67 ms, not at 66.666…, and means that frame.
+
+        >>> clip = Probe(kind="clip", format="x", times=[0, 33, 67], tick=Fraction(1, 1000))
+        >>> [clip.frame_at(Fraction(n, 30)) for n in (0, 1, 2, 9)]
+        [0, 1, 2, 2]
+        """
+        ticks = int(time / self.tick + Fraction(1, 2))
+        return max(0, bisect_right(self.times, ticks) - 1)
+
+
+def probe(path: Path) -> Probe:
+    """Look into a file, by its content and never by its name.
+
+    Raises:
+        Problem: the file is empty, no media, damaged, or larger than can be worked with.
+    """
+    if path.stat().st_size == 0:
+        raise Problem("This file is empty.")
+    still = _probe_still(path)
+    if still:
+        return still
+    try:
+        with av.open(str(path), metadata_errors="ignore") as container:
+            return _probe_container(container)
+    except (av.error.FFmpegError, UnicodeDecodeError, OverflowError, MemoryError):
+        raise Problem(
+            "This file holds no picture and no sound that can be read. It may be damaged, "
+            "cut off, or of a kind that is not media."
+        ) from None
+
+
+def _probe_still(path: Path) -> Probe | None:
+    try:
+        with Image.open(path, formats=STILL_FORMATS) as image:
+            if getattr(image, "n_frames", 1) > 1 and image.format != "TIFF":
+                return None
+            width, height = image.size
+            if width > MAX_SIDE or height > MAX_SIDE:
+                raise Problem(
+                    f"This picture is {width} × {height} pixels; up to {MAX_SIDE} a side can be used."
+                )
+            if image.getexif().get(0x0112, 1) in (5, 6, 7, 8):
+                width, height = height, width
+            alpha = "A" in image.getbands() or "transparency" in image.info
+            kind = str(image.format)
+            ImageOps.exif_transpose(image).load()
+            return Probe(kind="still", format=kind, width=width, height=height, alpha=alpha)
+    except Image.DecompressionBombError:
+        raise Problem("This picture claims to be too large to open safely.") from None
+    except UnidentifiedImageError:
+        return None
+    except (OSError, ValueError, SyntaxError, EOFError, MemoryError):
+        raise Problem("This picture is damaged or cut off and cannot be read.") from None
+
+
+def _probe_container(container: av.container.InputContainer) -> Probe:
+    found: dict[str, object] = {"format": container.format.name.split(",")[0]}
+    if container.streams.audio:
+        audio = container.streams.audio[0]
+        found |= {
+            "sound_rate": audio.codec_context.sample_rate or 0,
+            "sound_channels": audio.codec_context.channels or 0,
+        }
+        if audio.duration and audio.time_base:
+            found["seconds"] = float(audio.duration * audio.time_base)
+        elif container.duration:
+            found["seconds"] = container.duration / av.time_base
+    pictures = [s for s in container.streams.video if not _is_cover(s)]
+    if not pictures:
+        if not found.get("sound_channels"):
+            raise Problem("This file holds neither pictures nor sound.")
+        return Probe(kind="sound", **found)  # type: ignore[arg-type]
+    return _probe_clip(container, pictures[0], found)
+
+
+def _is_cover(stream: av.VideoStream) -> bool:
+    """Whether a picture stream is only the cover of a sound file."""
+    return bool(stream.disposition & av.stream.Disposition.attached_pic)
+
+
+def _probe_clip(
+    container: av.container.InputContainer, stream: av.VideoStream, found: dict[str, object]
+) -> Probe:
+    width, height = stream.codec_context.width, stream.codec_context.height
+    if not width or not height:
+        raise Problem("This clip does not say how large its pictures are, and cannot be read.")
+    if width > MAX_SIDE or height > MAX_SIDE or width * height > MAX_PIXELS:
+        raise Problem(
+            f"This clip is {width} × {height} pixels; up to {MAX_SIDE} a side can be used."
+        )
+    times, rotation, alpha = _frame_times(container, stream)
+    if not times:
+        raise Problem("This clip holds no picture that can be read.")
+    tick = stream.time_base or Fraction(1, 25)
+    gaps = [later - earlier for earlier, later in itertools.pairwise(times)]
+    rate = Fraction(25)
+    if gaps:
+        rate = _near_usual(Fraction(len(gaps)) / ((times[-1] - times[0]) * tick))
+    usual = 1 / (rate * tick)
+    varies = any(abs(gap - usual) > max(1, usual * Fraction(1, 10)) for gap in gaps)
+    if rotation in (90, 270):
+        width, height = height, width
+    found["seconds"] = float((times[-1] - times[0]) * tick + 1 / rate)
+    return Probe(
+        kind="clip",
+        width=width,
+        height=height,
+        rate=rate,
+        varies=varies,
+        times=[time - times[0] for time in times],
+        tick=tick,
+        first_pts=times[0],
+        rotation=rotation,
+        alpha=alpha,
+        **found,  # type: ignore[arg-type]
+    )
+
+
+def _near_usual(measured: Fraction) -> Fraction:
+    """A measured rate, or the usual one that it is within a thousandth of."""
+    usual = [Fraction(n) for n in (24, 25, 30, 48, 50, 60, 90, 100, 120, 240)]
+    usual += [Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120, 240)]
+    best = min(usual, key=lambda rate: abs(rate - measured))
+    if abs(best - measured) <= measured / 1500:
+        return best
+    return min(max(measured, Fraction(1)), Fraction(240)).limit_denominator(1001)
+
+
+def _frame_times(
+    container: av.container.InputContainer, stream: av.VideoStream
+) -> tuple[list[int], int, bool]:
+    """Presentation times of all frames in ticks, rotation (degrees clockwise) and alpha.
+
+    From the packets where each has a time (no decoding), else by decoding every frame.
+    """
+    times: list[int] | None = []
+    rotation, alpha, seen = 0, False, False
+    for packet in container.demux(stream):
+        if packet.size and not seen:
+            for frame in packet.decode():
+                seen, rotation, alpha = True, clockwise(frame), has_alpha(frame)
+                break
+        if not packet.size:
+            continue
+        if packet.pts is None or times is None:
+            times = None
+            if seen:
+                break
+        elif not packet.is_discard:
+            times.append(packet.pts)
+            if len(times) > MAX_FRAMES:
+                raise Problem("This clip has more frames than can be worked with.")
+    if not seen:  # the first picture came only when the decoder was flushed, or never
+        container.seek(0, stream=stream)
+        for frame in container.decode(stream):
+            seen, rotation, alpha = True, clockwise(frame), has_alpha(frame)
+            break
+    if not seen:
+        return [], 0, False
+    if times is None:
+        container.seek(0)
+        times = [f.pts for f in container.decode(stream) if f.pts is not None]
+    return sorted(set(times)), rotation, alpha
+
+
+def clockwise(frame: av.VideoFrame) -> int:
+    """Quarter turns, in degrees clockwise, that a frame needs to stand upright: 0, 90, 180, 270."""
+    return round(-frame.rotation / 90) * 90 % 360
+
+
+def has_alpha(frame: av.VideoFrame) -> bool:
+    """Whether the pixel format of a frame carries coverage."""
+    name = frame.format.name
+    return name.startswith(("yuva", "rgba", "argb", "bgra", "abgr", "gbrap", "ya", "pal8"))

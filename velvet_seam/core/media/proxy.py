@@ -1,0 +1,107 @@
+"""Proxies: a smaller copy of a clip in which every frame can be reached at once.
+
+Frame n of the proxy is frame n of the original, whatever the original's timing. Coverage, where a
+clip has it, lies as a grey picture below the colours: H.264 has no place of its own for it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.media.clip import ClipReader
+from velvet_seam.core.media.probe import Probe, probe
+from velvet_seam.core.media.still import reduced
+from velvet_seam.core.media.writer import Mp4Writer
+
+SHORT_SIDE = 540
+"""Short side of a proxy, in pixels."""
+
+_RATE = Fraction(25)  # only counts frames; the original's times decide when each is shown
+
+
+def proxy_size(width: int, height: int) -> tuple[int, int]:
+    """Width and height of the proxy of a clip, both even, never larger than the clip.
+
+    >>> proxy_size(1080, 1920), proxy_size(1921, 1079), proxy_size(320, 240)
+    ((540, 960), (962, 540), (320, 240))
+    """
+    factor = min(1.0, SHORT_SIDE / min(width, height))
+    return (
+        max(2, round(width * factor / 2) * 2),
+        max(2, round(height * factor / 2) * 2),
+    )
+
+
+def write_proxy(
+    original: Path,
+    clip: Probe,
+    path: Path,
+    *,
+    each: Callable[[int, NDArray[np.uint8]], None] | None = None,
+) -> None:
+    """Write the proxy of a clip.
+
+    Args:
+        each: called with the number and the reduced premultiplied RGBA of every frame, for
+            progress and for whatever else is made from all frames.
+    """
+    width, height = proxy_size(clip.width, clip.height)
+    tall = height * 2 if clip.alpha else height
+    reader = ClipReader(original, clip)
+    try:
+        with Mp4Writer(path, width, tall, _RATE, quality=16, intra=True, threads=2) as writer:
+            for number in range(clip.frames):
+                rgba = reader.read(number)
+                if rgba.shape[:2] != (height, width):
+                    rgba = np.asarray(
+                        cv2.resize(rgba, (width, height), interpolation=cv2.INTER_AREA), np.uint8
+                    )
+                rgb = rgba[..., :3]
+                if clip.alpha:
+                    rgb = np.concatenate([rgb, np.repeat(rgba[..., 3:], 3, axis=2)])
+                writer.add(np.ascontiguousarray(rgb))
+                if each:
+                    each(number, rgba)
+            writer.finish()
+    finally:
+        reader.close()
+
+
+class ProxyReader:
+    """Reads frames of a proxy by the number they have in the original."""
+
+    def __init__(self, path: Path, clip: Probe) -> None:
+        self._alpha = clip.alpha
+        self._reader = ClipReader(path, probe(path), intra=True)
+
+    def close(self) -> None:
+        self._reader.close()
+
+    def read(self, number: int) -> NDArray[np.uint8]:
+        """Frame ``number`` at proxy size: (h, w, 4) uint8 RGBA, premultiplied."""
+        rgba = self._reader.read(number)
+        if not self._alpha:
+            return rgba
+        half = rgba.shape[0] // 2
+        joined = rgba[:half].copy()
+        joined[..., 3] = rgba[half:, :, 1]
+        np.minimum(joined[..., :3], joined[..., 3:], out=joined[..., :3])
+        return joined
+
+
+def contact_strip(frames: list[NDArray[np.uint8]], height: int = 240) -> NDArray[np.uint8]:
+    """Frames side by side, each ``height`` pixels high, on the grey of a mat: (height, w, 3)."""
+    tiles = []
+    for rgba in frames:
+        small = reduced(rgba, max(1, round(height * min(rgba.shape[:2]) / rgba.shape[0])))
+        width = max(1, round(rgba.shape[1] * height / rgba.shape[0]))
+        small = cv2.resize(small, (width, height), interpolation=cv2.INTER_AREA)
+        clear = 255 - small[..., 3:].astype(np.uint16)
+        tiles.append((small[..., :3] + clear * 0x4A // 255).astype(np.uint8))
+    return np.concatenate(tiles, axis=1)

@@ -1,0 +1,44 @@
+"""Stills: opened upright, with their coverage; written without loss."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageOps
+
+from velvet_seam.core.media.probe import STILL_FORMATS
+from velvet_seam.core.picture.premultiply import premultiply
+from velvet_seam.core.problem import Problem
+
+
+def read_still(path: Path) -> NDArray[np.uint8]:
+    """A still as (height, width, 4) uint8 RGBA, display-referred, premultiplied, upright."""
+    try:
+        with Image.open(path, formats=STILL_FORMATS) as image:
+            upright = ImageOps.exif_transpose(image).convert("RGBA")
+            return premultiply(np.asarray(upright).copy())
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        raise Problem("A still can no longer be opened.") from None
+
+
+def write_png(path: Path, rgb: NDArray[np.uint8]) -> None:
+    """Write (height, width, 3) uint8 RGB as a lossless PNG, whole or not at all."""
+    done, data = cv2.imencode(".png", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR))
+    if not done:
+        raise Problem("The still could not be written.")
+    part = path.with_name(path.name + ".part")
+    part.write_bytes(data.tobytes())
+    part.replace(path)
+
+
+def reduced(picture: NDArray[np.uint8], short_side: int) -> NDArray[np.uint8]:
+    """A premultiplied picture shrunk by area until its short side is at most ``short_side``."""
+    height, width = picture.shape[:2]
+    factor = short_side / min(width, height)
+    if factor >= 1:
+        return picture
+    size = (max(1, round(width * factor)), max(1, round(height * factor)))
+    return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)

@@ -1,0 +1,208 @@
+"""Finding the screen: its colour, and how its light changes over the picture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.picture.colour import LUMA_709
+from velvet_seam.core.problem import Problem
+
+STUDY = 270
+"""Short side, in pixels, at which a screen is studied: the same for a proxy and an original."""
+
+CELL = 4
+"""Side of a cell of the screen surface, in study pixels."""
+
+BORDER = 0.06
+"""Width of the border in which the screen is looked for, as a part of the short side."""
+
+
+@dataclass(frozen=True)
+class ScreenReading:
+    """What was found: ``colour`` as R, G, B in 0 to 255, ``share`` of the pixels looked at that
+    have it (0 to 1), and ``uneven``, the spread of its light in stops."""
+
+    colour: tuple[float, float, float]
+    share: float
+    uneven: float
+
+
+def study(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """(h, w, 4) uint8 to (h', w', 3) float32 R'G'B' in 0 to 1, short side at most :data:`STUDY`."""
+    height, width = picture.shape[:2]
+    factor = min(1.0, STUDY / min(height, width))
+    size = (max(1, round(width * factor)), max(1, round(height * factor)))
+    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    rgb = cv2.cvtColor(small, cv2.COLOR_RGBA2RGB)
+    return np.asarray(rgb, np.float32) * np.float32(1 / 255)
+
+
+def measure_border(pictures: list[NDArray[np.uint8]]) -> ScreenReading:
+    """The screen's colour as the most common strong colour along the border of some frames.
+
+    The mode of the chroma histogram is robust to a subject, a stand or a card's end that reaches
+    into the border; a median around it removes the histogram's coarseness.
+
+    Raises:
+        Problem: the border shows no colour that is distinct enough to be a screen.
+    """
+    rims = []
+    for picture in pictures:
+        small = study(picture)
+        ring = np.zeros(small.shape[:2], bool)
+        wide = max(2, round(BORDER * min(small.shape[:2])))
+        ring[:wide] = ring[-wide:] = True
+        ring[:, :wide] = ring[:, -wide:] = True
+        rims.append(small[ring])
+    pixels = np.concatenate(rims)
+    y = pixels @ np.array(LUMA_709, np.float32)
+    strong = np.sort(pixels, axis=1)
+    strong_enough = (strong[:, 2] - strong[:, 0] > 0.12) & (y > 0.04)
+    if strong_enough.mean() < 0.08:
+        raise Problem(
+            "The border of this layer shows no screen colour: it is grey, black or white. "
+            "Drag over an area of the screen in the picture instead."
+        )
+    chroma = _chroma(pixels, y)
+    bins = np.clip(((chroma + 1.0) * 32).astype(int), 0, 63)
+    counts = np.bincount((bins[:, 0] * 64 + bins[:, 1])[strong_enough], minlength=4096)
+    smooth = cv2.GaussianBlur(counts.reshape(64, 64).astype(np.float32), (3, 3), 0)
+    peak = np.array(np.unravel_index(int(smooth.argmax()), (64, 64)))
+    centre = (peak + 0.5) / 32 - 1.0
+    for _ in range(3):
+        near = (np.abs(chroma - centre).max(axis=1) < 0.12) & strong_enough
+        if not near.any():
+            break
+        centre = np.median(chroma[near], axis=0)
+    return _reading(pixels[near], float(near.mean()))
+
+
+def measure_area(
+    picture: NDArray[np.uint8], left: float, top: float, right: float, bottom: float
+) -> ScreenReading:
+    """The screen's colour over a dragged area, in pixels of the picture: the median, robustly.
+
+    Raises:
+        Problem: the area lies outside the picture.
+    """
+    height, width = picture.shape[:2]
+    x0, x1 = sorted((round(left), round(right)))
+    y0, y1 = sorted((round(top), round(bottom)))
+    x0, y0 = min(max(x0, 0), width), min(max(y0, 0), height)
+    x1, y1 = min(max(x1, x0 + 1), width), min(max(y1, y0 + 1), height)
+    if x1 <= x0 or y1 <= y0:
+        raise Problem("That area lies outside the layer. Drag over the screen itself.")
+    pixels = picture[y0:y1, x0:x1, :3].reshape(-1, 3).astype(np.float32) / np.float32(255)
+    return _reading(pixels, 1.0)
+
+
+def _chroma(pixels: NDArray[np.float32], y: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Colour without its light: (R' − Y', B' − Y') / Y', squeezed into −1 to 1."""
+    ratio = (pixels[:, [0, 2]] - y[:, None]) / (y[:, None] + np.float32(0.02))
+    return np.asarray(np.tanh(ratio * np.float32(0.5)), np.float32)
+
+
+def _reading(pixels: NDArray[np.float32], share: float) -> ScreenReading:
+    colour = np.median(pixels, axis=0)
+    y = np.maximum(pixels @ np.array(LUMA_709, np.float32), 1e-3)
+    low, high = np.percentile(y, [2, 98])
+    # display-referred values lie close to the 2.2nd root of light
+    uneven = float(2.2 * np.log2(high / low))
+    return ScreenReading(
+        (float(colour[0] * 255), float(colour[1] * 255), float(colour[2] * 255)), share, uneven
+    )
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _cells(small, guess, refined):
+    """Sum of R'G'B' and count of screen pixels in every cell.
+
+    A screen pixel has the screen's chroma scaled by its own light: at first within broad bounds of
+    light, then within 14 % of a first guess of the surface. ``guess`` has a colour for every cell.
+    """
+    h, w = small.shape[0], small.shape[1]
+    gh, gw = guess.shape[0], guess.shape[1]
+    wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
+    darkest = np.float32(0.86 if refined else 0.35)
+    lightest = np.float32(1.14 if refined else 2.2)
+    bound = np.float32(0.12 if refined else 0.25)
+    half, floor = np.float32(0.5), np.float32(1e-3)
+    hit = np.zeros((h, w), np.uint8)
+    for y in range(h):
+        for gx in range(gw):
+            sr, sg, sb = guess[y // CELL, gx, 0], guess[y // CELL, gx, 1], guess[y // CELL, gx, 2]
+            sy = wr * sr + wg * sg + wb * sb
+            su, sv = sr - sy, sb - sy
+            strength = su * su + sv * sv
+            inverse = np.float32(1) / max(sy, floor)
+            for x in range(gx * CELL, min(gx * CELL + CELL, w)):
+                pr, pb = small[y, x, 0], small[y, x, 2]
+                py = wr * pr + wg * small[y, x, 1] + wb * pb
+                k = py * inverse
+                u, v = pr - py - k * su, pb - py - k * sv
+                b = bound * max(k, half)
+                hit[y, x] = (k > darkest) & (k < lightest) & (u * u + v * v < b * b * strength)
+    sums = np.zeros((gh, gw, 4), np.float32)
+    for y in range(1, h - 1):
+        for x in range(1, w - 1):
+            alone = hit[y, x] & hit[y - 1, x] & hit[y + 1, x] & hit[y, x - 1] & hit[y, x + 1]
+            if alone:
+                sums[y // CELL, x // CELL, 0] += small[y, x, 0]
+                sums[y // CELL, x // CELL, 1] += small[y, x, 1]
+                sums[y // CELL, x // CELL, 2] += small[y, x, 2]
+                sums[y // CELL, x // CELL, 3] += 1
+    return sums
+
+
+def _spread(sums: NDArray[np.float32], colour: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Normalised convolution over growing sizes: every cell gets the nearest known light."""
+    levels = [sums]
+    while max(levels[-1].shape[:2]) > 1:
+        h, w = levels[-1].shape[:2]
+        padded = cv2.copyMakeBorder(levels[-1], 0, h % 2, 0, w % 2, cv2.BORDER_CONSTANT)
+        levels.append(
+            padded[0::2, 0::2] + padded[1::2, 0::2] + padded[0::2, 1::2] + padded[1::2, 1::2]
+        )
+    surface = colour
+    for level in reversed(levels):
+        h, w = level.shape[:2]
+        coarse = cv2.resize(surface, (w, h), interpolation=cv2.INTER_LINEAR).reshape(h, w, 3)
+        # a cell must hold half its pixels before its own mean outweighs the coarser one
+        weight = np.float32(CELL * CELL / 4)
+        surface = (level[..., :3] + weight * coarse) / (level[..., 3:] + weight)
+    return np.asarray(surface, np.float32)
+
+
+def screen_surface(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> NDArray[np.float32]:
+    """The screen's colour over the picture, as if nothing stood in front of it.
+
+    Args:
+        picture: (h, w, 4) uint8 RGBA.
+        colour: the screen's R, G, B in 0 to 255.
+
+    Returns:
+        (rows, columns, 3) float32 R'G'B' in 0 to 1, one value for each cell of :data:`CELL` study
+        pixels. Where no screen is seen nearby it eases towards the given colour.
+    """
+    small = study(picture)
+    flat = np.asarray(colour, np.float32).reshape(1, 1, 3) / np.float32(255)
+    # a first guess of the light needs no detail: a quarter of the pixels will do
+    rough = cv2.resize(small, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    rough = np.asarray(rough, np.float32)
+    first = _spread(_cells(rough, np.ascontiguousarray(_grid(rough, flat)), False), flat)
+    first = np.asarray(cv2.GaussianBlur(first, (0, 0), 1.5), np.float32)
+    surface = _spread(_cells(small, np.ascontiguousarray(_grid(small, first)), True), flat)
+    return np.asarray(cv2.GaussianBlur(surface, (3, 3), 0), np.float32).reshape(surface.shape)
+
+
+def _grid(small: NDArray[np.float32], surface: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A surface with one value for each cell of a study picture."""
+    rows, columns = -(-small.shape[0] // CELL), -(-small.shape[1] // CELL)
+    surface = surface.reshape(*surface.shape[:2], 3)
+    grid = cv2.resize(surface, (columns, rows), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(grid, np.float32).reshape(rows, columns, 3)

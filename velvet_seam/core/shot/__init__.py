@@ -1,0 +1,1 @@
+"""The document: a shot with its layers, seams and sounds, and the edits that change it."""

@@ -1,0 +1,82 @@
+"""What an edit did, in words: for the undo button and the history."""
+
+from __future__ import annotations
+
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edit import (
+    AddLayer,
+    AddMask,
+    AddMatte,
+    AddSound,
+    DuplicateLayer,
+    Edit,
+    MoveInTime,
+    RemoveLayer,
+    RemovePart,
+    RemoveSound,
+    ReorderLayer,
+    SetValues,
+    Several,
+)
+from velvet_seam.core.shot.shot import Shot
+
+_VALUE_WORDS = {
+    "x": "position",
+    "y": "position",
+    "source_in": "start in the source",
+    "flip_x": "mirror",
+    "flip_y": "upside down",
+    "on": "on or off",
+    "colour": "colour",
+    "colour_from": "screen colour",
+    "keep_shadows": "keep shadows",
+    "gain": "gain",
+    "hidden": "hide",
+}
+
+
+def _called(shot: Shot, target: str | None) -> str:
+    if target is None:
+        return shot.name
+    for thing in (*shot.layers, *shot.sounds):
+        if thing.id == target:
+            return thing.name
+    raise Problem("That layer is no longer in the shot.")
+
+
+def describe(shot: Shot, edit: Edit) -> str:
+    """A few words for an edit of the shot it is about to change.
+
+    >>> from velvet_seam.core.shot.shot import Canvas
+    >>> shot = Shot(name="Test", canvas=Canvas(width=64, height=64), rate="25", length=50)
+    >>> describe(shot, SetValues(values={"length": 75}))
+    'length of Test'
+    """
+    match edit:
+        case Several(label=label):
+            return label
+        case AddLayer(layer=layer):
+            return f"add {layer.name}"
+        case AddSound(sound=sound):
+            return f"add {sound.name}"
+        case RemoveLayer(layer=target) | RemoveSound(sound=target):
+            return f"remove {_called(shot, target)}"
+        case DuplicateLayer(layer=target):
+            return f"duplicate {_called(shot, target)}"
+        case ReorderLayer(layer=target):
+            return f"order of {_called(shot, target)}"
+        case AddMatte(layer=target):
+            return f"screen key on {_called(shot, target)}"
+        case AddMask(layer=target):
+            return f"garbage mask on {_called(shot, target)}"
+        case RemovePart(layer=target, part=part):
+            mattes = shot.layer(target).seam.matte
+            kind = "screen key" if any(p.id == part for p in mattes) else "garbage mask"
+            return f"remove {kind} of {_called(shot, target)}"
+        case MoveInTime(target=target):
+            return f"move {_called(shot, target)} in time"
+        case SetValues(target=target, values=values):
+            last = next(iter(values)).rpartition(".")[2]
+            return f"{_VALUE_WORDS.get(last, last.replace('_', ' '))} of {_called(shot, target)}"
+        case _:
+            return f"trim {_called(shot, edit.target)}"

@@ -1,0 +1,114 @@
+"""One thing in the stack: its source, its span in time, its place on the canvas, its seam."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from velvet_seam.core.shot.seam import Seam
+from velvet_seam.core.shot.words import Colour, Id, Name, Part
+from velvet_seam.core.timing.animated import animated
+from velvet_seam.core.timing.rate import Seconds
+
+THREADS = 10
+"""How many thread colours tell layers apart."""
+
+MAX_FRAME = 200_000
+
+Position = animated(-16384, 16384, "px")
+Scale = animated(1, 3200, "%")
+Rotation = animated(-3600, 3600, "°")
+Gain = animated(-96, 24, "dB")
+
+
+class FootageSource(Part):
+    """An imported clip, still or sound, by the id it has in the shot's footage table."""
+
+    kind: Literal["footage"] = "footage"
+    footage: Id
+
+
+class ColourSource(Part):
+    """One flat colour, as large as the canvas."""
+
+    kind: Literal["colour"] = "colour"
+    colour: Colour
+
+
+Source = Annotated[FootageSource | ColourSource, Field(discriminator="kind")]
+
+
+class Span(Part):
+    """First and last shot frame in which something is present, both included."""
+
+    first: int = Field(ge=0, le=MAX_FRAME)
+    last: int = Field(ge=0, le=MAX_FRAME)
+
+    @model_validator(mode="after")
+    def _forward(self) -> Span:
+        if self.last < self.first:
+            raise ValueError("the last frame does not lie before the first")
+        return self
+
+    @property
+    def length(self) -> int:
+        return self.last - self.first + 1
+
+    def holds(self, frame: int) -> bool:
+        return self.first <= frame <= self.last
+
+    def moved(self, by: int) -> Span:
+        return Span(first=self.first + by, last=self.last + by)
+
+
+class TimeMap(Part):
+    """Which time of the source is shown at the first frame of the span; normal speed from there."""
+
+    source_in: Seconds = Fraction(0)
+
+
+class Place(Part):
+    """Where the layer lies. ``x``, ``y``: canvas pixels of its centre from the top left corner."""
+
+    x: Position
+    y: Position
+    scale: Scale = Field(100.0, description="100 % shows one source pixel on one canvas pixel")
+    rotation: Rotation = Field(0.0, description="degrees clockwise about the centre")
+    flip_x: bool = False
+    flip_y: bool = False
+
+
+class OwnSound(Part):
+    """The sound recorded with a clip."""
+
+    on: bool = True
+    gain: Gain = 0.0
+
+
+class Layer(Part):
+    """One layer of the stack."""
+
+    id: Id
+    name: Name
+    thread: int = Field(0, ge=0, lt=THREADS)
+    source: Source
+    span: Span
+    time: TimeMap = TimeMap()
+    place: Place
+    sound: OwnSound = OwnSound()
+    seam: Seam = Seam()
+    hidden: bool = False
+
+
+class SoundTrack(Part):
+    """A sound that lies beside the stack."""
+
+    id: Id
+    name: Name
+    footage: Id
+    span: Span
+    time: TimeMap = TimeMap()
+    gain: Gain = 0.0
+    on: bool = True

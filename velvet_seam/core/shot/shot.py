@@ -1,0 +1,124 @@
+"""The shot: one composite, as a plain, versioned document."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from typing import Any, Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
+from velvet_seam.core.shot.words import Colour, Name, Part
+from velvet_seam.core.timing.rate import FrameRate
+
+SCHEMA_VERSION = 1
+MAX_SIDE = 4096
+
+
+class Canvas(Part):
+    """The picture area, in pixels. Even sides, because video codecs store colour in pairs."""
+
+    width: int = Field(ge=16, le=MAX_SIDE, multiple_of=2)
+    height: int = Field(ge=16, le=MAX_SIDE, multiple_of=2)
+    background: Colour = "#000000"
+
+
+class Shot(Part):
+    """A canvas, a length, a stack of layers from bottom to top, and sounds."""
+
+    schema_version: Literal[1] = 1
+    name: Name
+    canvas: Canvas
+    rate: FrameRate
+    length: int = Field(ge=1, le=MAX_FRAME, description="frames")
+    layers: tuple[Layer, ...] = Field((), max_length=200)
+    sounds: tuple[SoundTrack, ...] = Field((), max_length=200)
+
+    @model_validator(mode="after")
+    def _ids_differ(self) -> Shot:
+        seen: set[str] = set()
+        for thing in self._things():
+            if thing in seen:
+                raise ValueError(f"two things have the id {thing}")
+            seen.add(thing)
+        return self
+
+    def _things(self) -> Iterator[str]:
+        for layer in self.layers:
+            yield layer.id
+            for part in (*layer.seam.matte, *layer.seam.masks):
+                yield part.id
+        for sound in self.sounds:
+            yield sound.id
+
+    def layer(self, layer_id: str) -> Layer:
+        """The layer with an id; a :class:`Problem` when there is none."""
+        for layer in self.layers:
+            if layer.id == layer_id:
+                return layer
+        raise Problem("That layer is no longer in the shot.")
+
+    def sound(self, sound_id: str) -> SoundTrack:
+        """The sound with an id; a :class:`Problem` when there is none."""
+        for sound in self.sounds:
+            if sound.id == sound_id:
+                return sound
+        raise Problem("That sound is no longer in the shot.")
+
+    def footage_ids(self) -> set[str]:
+        """Every footage id the shot refers to."""
+        ids = {sound.footage for sound in self.sounds}
+        ids |= {
+            layer.source.footage for layer in self.layers if isinstance(layer.source, FootageSource)
+        }
+        return ids
+
+
+def sentence(error: ValidationError) -> str:
+    """What is wrong with a document or a value, for a person: where, and the first reason."""
+    first = error.errors(include_url=False, include_context=False)[0]
+    where = " ".join(
+        str(step).replace("_", " ")
+        for step in first["loc"]
+        if not isinstance(step, int) and not str(step).startswith(("function-", "Keyframes"))
+    )
+    reason = str(first["msg"]).removeprefix("Value error, ")
+    reason = reason.replace("Input should be", "it should be")
+    return f"{where or 'value'}: {reason[:1].lower()}{reason[1:]}".removesuffix(".")
+
+
+def upgrade(document: dict[str, Any]) -> dict[str, Any]:
+    """A document of an older version brought to the current one, step by step.
+
+    Version 1 is the first, so there are no steps yet; a newer version than this program knows is
+    refused, because saving it would lose what the newer program wrote.
+    """
+    version = document.get("schema_version")
+    if not isinstance(version, int) or isinstance(version, bool):
+        raise Problem("This is not a shot: it does not say which version of the format it has.")
+    if version > SCHEMA_VERSION:
+        raise Problem(
+            f"This shot was saved by a newer version of Velvet Seam (format {version}; "
+            f"this one reads up to {SCHEMA_VERSION})."
+        )
+    return document
+
+
+def load(text: str | bytes) -> Shot:
+    """A shot from its JSON text.
+
+    Raises:
+        Problem: with a sentence that says what is wrong with the document.
+    """
+    try:
+        document = json.loads(text)
+    except (ValueError, RecursionError):
+        raise Problem("This is not a shot: the file is not JSON.") from None
+    if not isinstance(document, dict):
+        raise Problem("This is not a shot: the file holds something else.")
+    try:
+        return Shot.model_validate(upgrade(document))
+    except ValidationError as error:
+        raise Problem(f"The shot cannot be read: {sentence(error)}.") from None

@@ -1,0 +1,69 @@
+"""The small types every part of the document is made of."""
+
+from __future__ import annotations
+
+import unicodedata
+from typing import Annotated, Any
+
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
+
+NAME_LENGTH = 120
+
+
+class Part(BaseModel):
+    """A frozen piece of the document; unknown fields are refused, so nothing is lost silently."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+def clean_name(given: str) -> str:
+    """A name as it may be shown: no control signs, single spaces, no space at the ends.
+
+    >>> clean_name("  moth \\n on\\tcard ")
+    'moth on card'
+    """
+    visible = "".join(
+        " " if unicodedata.category(sign) in ("Cc", "Zl", "Zp", "Zs") else sign
+        for sign in given
+        if unicodedata.category(sign) not in ("Cs", "Cn") and sign not in "\u202a\u202b\u202d\u202e"
+    )
+    return " ".join(visible.split())
+
+
+def _name(given: Any) -> Any:
+    if not isinstance(given, str):
+        raise ValueError("a name is text")
+    name = clean_name(given)
+    if not name:
+        raise ValueError("a name has at least one letter")
+    if len(name) > NAME_LENGTH:
+        raise ValueError(f"a name has at most {NAME_LENGTH} characters, this one has {len(name)}")
+    return name
+
+
+def _lower(given: str) -> str:
+    return given.lower()
+
+
+Name = Annotated[str, BeforeValidator(_name)]
+Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{0,39}$")]
+Colour = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$"), AfterValidator(_lower)]
+"""A display-referred sRGB colour, ``#rrggbb``."""
+
+
+def colour_to_rgb(colour: str) -> tuple[int, int, int]:
+    """Red, green and blue, 0 to 255.
+
+    >>> colour_to_rgb("#6d1d40")
+    (109, 29, 64)
+    """
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
+
+
+def rgb_to_colour(red: float, green: float, blue: float) -> str:
+    """The nearest ``#rrggbb`` of red, green and blue in 0 to 255.
+
+    >>> rgb_to_colour(109.2, 28.7, 64)
+    '#6d1d40'
+    """
+    return "#" + "".join(f"{min(255, max(0, round(c))):02x}" for c in (red, green, blue))

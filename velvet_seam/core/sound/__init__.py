@@ -1,0 +1,1 @@
+"""Sound: decoded to one rate, mixed to the sample."""

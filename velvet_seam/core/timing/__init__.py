@@ -1,0 +1,1 @@
+"""Frame rates, spelling of times, and values that move over time."""
