@@ -1,0 +1,1 @@
+"""Pages, fragments, live pictures. It draws and sends; the rules are in core."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Collection
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from velvet_seam.core.shot.shot import Shot
 
 PREVIEW_SHORT_SIDE = 540
 MEGABYTE = 1 << 20
+READERS = 3
 
 
 class Engine:
@@ -35,6 +37,7 @@ class Engine:
         self._footage = footage
         self._cache: ByteCache[Any] = ByteCache(cache_bytes)
         self._passing = passing
+        self._threads = ThreadPoolExecutor(READERS, thread_name_prefix="read")
         self.counts: Counter[str] = Counter()
 
     @property
@@ -49,24 +52,45 @@ class Engine:
         sheet = Sheet.of(shot, short_side)
         return Planner(shot, sheet, self._footage).plan(frame, view, chosen, solo)
 
-    def picture(self, step: Step) -> Picture:
-        """The picture of a plan: (height, width, 3) uint8 RGB, display-referred. Do not change."""
-        return np.asarray(self._evaluate(step))
+    def picture(self, step: Step, *, passing: bool = False) -> Picture:
+        """The picture of a plan: (height, width, 3) uint8 RGB, display-referred.
 
-    def _keeps(self, step: Step) -> bool:
-        return step.lasting or not self._passing
+        Args:
+            passing: this frame is only passed through, as in play: keep only what lasts.
+        """
+        read = self._read_ahead(step)
+        return np.asarray(self._evaluate(step, passing or self._passing, read))
 
-    def _evaluate(self, step: Step) -> Any:
-        held = self._cache.get(step.key) if self._keeps(step) else None
+    def _read_ahead(self, step: Step) -> dict[str, Future[Any]]:
+        """Start reading all footage that a plan needs, each clip in a thread of its own."""
+        wanted: dict[str, Step] = {}
+
+        def visit(step: Step) -> None:
+            if self._cache.get(step.key) is not None:
+                return
+            if step.kind == "read":
+                wanted[step.key] = step
+            for source in step.inputs:
+                visit(source)
+
+        visit(step)
+        if len(wanted) < 2:
+            return {}
+        return {key: self._threads.submit(one.run) for key, one in wanted.items()}
+
+    def _evaluate(self, step: Step, passing: bool, read: dict[str, Future[Any]]) -> Any:
+        held = self._cache.get(step.key)
         if held is not None:
+            if step.kind == "join":  # the next join writes into the picture below it
+                return held[0].copy()
             return held[0]
-        inputs = [self._evaluate(source) for source in step.inputs]
-        if step.kind == "join" and self._keeps(step.inputs[0]):
-            inputs[0] = inputs[0].copy()  # a join writes into the picture below
-        result = step.run(*inputs)
+        inputs = [self._evaluate(source, passing, read) for source in step.inputs]
+        result = read[step.key].result() if step.key in read else step.run(*inputs)
         self.counts[step.kind] += 1
-        if self._keeps(step):
+        if step.keep and (step.lasting or not passing):
             self._cache.put(step.key, (result,), _size(result))
+            if step.kind == "join":
+                return result.copy()
         return result
 
 

@@ -7,7 +7,7 @@ with one key give one picture: of another frame, another shot or an earlier revi
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from hashlib import blake2b
 from typing import Any, Literal, Protocol
@@ -52,8 +52,9 @@ class Footage(Protocol):
 class Step:
     """One computation: its kind, what to call with the inputs' results, and its key.
 
-    ``lasting`` says that it does not change from frame to frame by itself, so even a render that
-    passes every frame once gains by keeping it.
+    ``keep`` says that it is worth keeping: dear to compute and likely to be asked for again when
+    something after it changes. ``lasting`` says that it does not change from frame to frame by
+    itself, so even a render that passes every frame once gains by keeping it.
     """
 
     kind: str
@@ -61,16 +62,18 @@ class Step:
     run: Callable[..., Any]
     inputs: tuple[Step, ...] = ()
     lasting: bool = False
+    keep: bool = True
 
 
 def _step(
-    kind: str, run: Callable[..., Any], params: object, *inputs: Step, lasting: bool = True
-) -> Step:
+    kind: str, run: Callable[..., Any], params: object, *inputs: Step, lasting: bool = True,
+    keep: bool = True,
+) -> Step:  # fmt: skip
     digest = blake2b(repr((kind, params)).encode(), digest_size=16)
     for step in inputs:
         digest.update(step.key.encode())
     lasting = lasting and all(step.lasting for step in inputs)
-    return Step(kind, digest.hexdigest(), run, inputs, lasting)
+    return Step(kind, digest.hexdigest(), run, inputs, lasting, keep)
 
 
 @dataclass(frozen=True)
@@ -119,25 +122,30 @@ class Planner:
         """
         if view in ("joined", "below") or chosen is None:
             until = chosen if view == "below" else None
-            return _step("finish", to_rgb8, (), self._stack(frame, until, solo))
+            return _finished(self._stack(frame, until, chosen, solo))
         layer = self._shot.layer(chosen)
         if view == "matte":
             bed = self._bed((0, 0, 0))
             if not layer.span.holds(frame):
-                return _step("finish", to_rgb8, (), bed)
+                return _finished(bed)
             joined = self._join(bed, self._placed(layer, frame, grey=True), "normal", 1.0)
-            return _step("finish", to_rgb8, (), joined)
+            return _finished(joined)
         bed = self._bed(MAT)
         if not layer.span.holds(frame):
-            return _step("finish", to_rgb8, (), bed)
+            return _finished(bed)
         placed = self._placed(layer, frame, raw=view == "source")
-        return _step("finish", to_rgb8, (), self._join(bed, placed, "normal", 1.0))
+        return _finished(self._join(bed, placed, "normal", 1.0))
 
-    def _stack(self, frame: int, until: str | None, solo: Collection[str]) -> Step:
+    def _stack(
+        self, frame: int, until: str | None, chosen: str | None, solo: Collection[str]
+    ) -> Step:
+        """The joined layers. What lies below the chosen one is kept: that one is being worked on."""
         picture = self._bed(colour_to_rgb(self._shot.canvas.background))
         for layer in self._shot.layers:
             if layer.id == until:
                 break
+            if layer.id == chosen:
+                picture = replace(picture, keep=True)
             if layer.hidden or not layer.span.holds(frame) or (solo and layer.id not in solo):
                 continue
             opacity = value_at(layer.seam.opacity, frame - layer.span.first) / 100
@@ -147,7 +155,7 @@ class Planner:
 
     def _bed(self, colour: tuple[int, int, int]) -> Step:
         size = (self._sheet.width, self._sheet.height)
-        return _step("ground", lambda: ground(*size, colour), (size, colour))
+        return _step("ground", lambda: ground(*size, colour), (size, colour), keep=False)
 
     def _join(self, below: Step, placed: Step, blend: str, opacity: float) -> Step:
         def run(picture: NDArray[np.uint16], patch: Patch | None) -> NDArray[np.uint16]:
@@ -155,7 +163,7 @@ class Planner:
                 join(picture, patch.pixels, patch.left, patch.top, blend, opacity)
             return picture
 
-        return _step("join", run, (blend, opacity), below, placed)
+        return _step("join", run, (blend, opacity), below, placed, keep=False)
 
     def _placed(self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False) -> Step:
         """The layer as a patch of the sheet: keyed and masked, or ``raw``, or its coverage."""
@@ -212,6 +220,10 @@ class Planner:
             lasting=not footage.moving,
         )
         return step, footage.width, footage.height
+
+
+def _finished(joined: Step) -> Step:
+    return _step("finish", to_rgb8, (), joined, keep=False)
 
 
 def _coverage(picture: Picture) -> Picture:

@@ -8,18 +8,20 @@ from pathlib import Path
 import av
 import av.error
 import numpy as np
-from av.video.reformatter import Colorspace, Interpolation, VideoReformatter
+from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoReformatter
 from numpy.typing import NDArray
 
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.picture.premultiply import premultiply
+from velvet_seam.core.picture.yuv import coefficients, yuv420_to_rgba
 from velvet_seam.core.problem import Problem
 
 NEAR = 12
 """Reading on is cheaper than seeking when the wanted frame lies at most this far ahead."""
 
 _QUALITY = Interpolation.BICUBIC | Interpolation.FULL_CHR_H_INT | Interpolation.ACCURATE_RND
-_MATRICES = {1: Colorspace.ITU709, 5: Colorspace.ITU601, 6: Colorspace.ITU601, 9: Colorspace.BT2020}
+_MATRICES = {1: "709", 5: "601", 6: "601", 9: "2020"}
+_SWSCALE = {"709": Colorspace.ITU709, "601": Colorspace.ITU601, "2020": Colorspace.BT2020}
 
 
 def to_rgba(
@@ -32,17 +34,29 @@ def to_rgba(
     """
     matrix = _MATRICES.get(int(frame.colorspace))
     if matrix is None:
-        matrix = Colorspace.ITU709 if min(frame.width, frame.height) >= 540 else Colorspace.ITU601
-    alpha = frame.format.name not in ("yuv420p", "yuvj420p") and any(
-        component.is_alpha for component in frame.format.components
+        matrix = "709" if min(frame.width, frame.height) >= 540 else "601"
+    if frame.format.name in ("yuv420p", "yuvj420p"):
+        rgba = _planes_to_rgba(frame, matrix)
+        return np.ascontiguousarray(np.rot90(rgba, -rotation // 90)) if rotation else rgba
+    alpha = any(component.is_alpha for component in frame.format.components)
+    converted = reformatter.reformat(
+        frame, format="rgba", src_colorspace=_SWSCALE[matrix], interpolation=_QUALITY, threads=1
     )
-    rgba = reformatter.reformat(
-        frame, format="rgba", src_colorspace=matrix, interpolation=_QUALITY, threads=1
-    ).to_ndarray()
+    rgba = np.asarray(converted.to_ndarray(), np.uint8)
     if rotation:
         rgba = np.rot90(rgba, -rotation // 90)
     rgba = np.ascontiguousarray(rgba)
     return premultiply(rgba) if alpha else rgba
+
+
+def _planes_to_rgba(frame: av.VideoFrame, matrix: str) -> NDArray[np.uint8]:
+    """The usual 8-bit 4:2:0 without a detour: the same result as the long way, several times faster."""
+    planes = [
+        np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size) for plane in frame.planes
+    ]
+    full = frame.format.name == "yuvj420p" or int(frame.color_range) == int(ColorRange.JPEG)
+    pixels = yuv420_to_rgba(*planes, frame.width, frame.height, coefficients(matrix, full))
+    return np.asarray(pixels.view(np.uint8).reshape(frame.height, frame.width, 4))
 
 
 class ClipReader:

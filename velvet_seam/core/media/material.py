@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 from pathlib import Path
+from threading import Lock
 
 import cv2
 import numpy as np
@@ -37,6 +38,7 @@ class Material:
         kind = "proxy" if self._proxy else "reduced" if preview else "original"
         self.digest = f"{identity}/{kind}"
         self._reader: ClipReader | ProxyReader | None = None
+        self._lock = Lock()
 
     def frame_at(self, time: Fraction) -> int:
         """The frame shown at a source time; 0 for a still."""
@@ -44,6 +46,10 @@ class Material:
 
     def read(self, number: int) -> NDArray[np.uint8]:
         """Frame ``number``: (h, w, 4) uint8 RGBA, display-referred, premultiplied."""
+        with self._lock:
+            return self._read(number)
+
+    def _read(self, number: int) -> NDArray[np.uint8]:
         if self.probe.kind == "still":
             still = read_still(self._path)
             return reduced(still, STILL_SHORT_SIDE) if self._preview else still

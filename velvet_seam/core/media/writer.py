@@ -38,7 +38,8 @@ class Mp4Writer:
         )
         stream = self._container.add_stream("libx264", rate=rate)
         stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
-        stream.time_base = 1 / rate
+        self._tick = 1 / rate  # the muxer gives the stream a tick of its own
+        stream.time_base = self._tick
         options = {"crf": str(quality), "preset": speed, "threads": str(threads)}
         if intra:
             options |= {"g": "1", "bf": "0", "tune": "fastdecode"}
@@ -62,7 +63,7 @@ class Mp4Writer:
             interpolation=Interpolation.BICUBIC | Interpolation.ACCURATE_RND,
             threads=1,
         )
-        yuv.pts, yuv.time_base = self._count, self._stream.time_base
+        yuv.pts, yuv.time_base = self._count, self._tick
         self._count += 1
         for packet in self._stream.encode(yuv):
             self._container.mux(packet)

@@ -152,6 +152,8 @@ def blend_row(mode, b, s, out):
     One loop a mode, so that each of them runs in vectors.
     """
     n = out.size
+    zero, quarter, one, two = np.float32(0), np.float32(0.25), np.float32(1), np.float32(2)
+    three, twelve, sixteen = np.float32(3), np.float32(12), np.float32(16)
     if mode == 1:
         for f in range(n):
             out[f] = b[f] * s[f]
@@ -170,6 +172,20 @@ def blend_row(mode, b, s, out):
     elif mode == 11:
         for f in range(n):
             out[f] = b[f] + s[f] - b[f] * s[f] - b[f] * s[f]
+    elif mode == 3 or mode == 8:
+        over, under = (s, b) if mode == 3 else (b, s)
+        for f in range(n):
+            t = two * under[f]
+            dark, light = over[f] * t, over[f] + (t - one) - over[f] * (t - one)
+            out[f] = dark if t <= one else light
+    elif mode == 9:
+        for f in range(n):
+            t = two * s[f] - one
+            root = np.sqrt(b[f]) - b[f]
+            low = ((sixteen * b[f] - twelve) * b[f] + three) * b[f]
+            lift = low if b[f] <= quarter else root
+            dark, light = b[f] + t * b[f] * (one - b[f]), b[f] + t * lift
+            out[f] = dark if t <= zero else light
     elif mode < FIRST_WHOLE:
         for f in range(n):
             out[f] = separable(mode, b[f], s[f])
@@ -183,13 +199,19 @@ def blend_row(mode, b, s, out):
 
 @nb.njit(error_model="numpy")
 def _spread_alpha(row, scale, out):
-    """The coverage of every pixel of a flat row, scaled, written to all four of its places."""
+    """The coverage of every pixel of a flat row, scaled, written to all four of its places.
+
+    Answers whether all of it is full.
+    """
+    least = np.float32(1)
     for x in range(row.size // 4):
         a = np.float32(row[4 * x + 3]) * scale
         out[4 * x] = a
         out[4 * x + 1] = a
         out[4 * x + 2] = a
         out[4 * x + 3] = a
+        least = min(least, a)
+    return least >= np.float32(0.99999)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
@@ -230,8 +252,16 @@ def _join_blended(below, layer, left, top, mode, opacity):
         sa, ba = np.empty(n, np.float32), np.empty(n, np.float32)
         s, b = np.empty(n, np.float32), np.empty(n, np.float32)
         blended = np.empty(n, np.float32)
-        _spread_alpha(row, unit, sa)
-        _spread_alpha(to, full, ba)
+        solid = _spread_alpha(row, unit, sa) and _spread_alpha(to, full, ba)
+        if solid:  # the usual case: no colour to divide by its coverage
+            for f in range(n):
+                s[f] = np.float32(row[f]) * unit
+                b[f] = np.float32(to[f]) * full
+            blend_row(mode, b, s, blended)
+            for f in range(n):
+                v = b[f] + strength * (blended[f] - b[f])
+                to[f] = np.uint16(np.int32(min(max(v, zero), one) * most + half))
+            continue
         for f in range(n):
             s[f] = min(np.float32(row[f]) * unit / max(sa[f], tiny), one)
             b[f] = min(np.float32(to[f]) * full / max(ba[f], tiny), one)

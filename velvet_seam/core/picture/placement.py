@@ -9,14 +9,17 @@ exactly has no soft rim, and no colour from outside is ever mixed in.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import ceil, cos, floor, radians, sin, sqrt
+from math import ceil, cos, floor, hypot, radians, sin
 
-import cv2
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
 Matrix = NDArray[np.float64]
+
+BLOCK_BITS = 3
+BLOCK = 1 << BLOCK_BITS
+"""Side of a block of pixels that is skipped as a whole where it is empty."""
 
 
 @dataclass(frozen=True)
@@ -94,24 +97,16 @@ def _rim(distance):
     return min(max(distance + np.float32(0.5), np.float32(0)), np.float32(1))
 
 
-@nb.njit(inline="always", error_model="numpy")
-def _byte(v, top):
-    return np.uint32(np.int32(min(max(v, np.float32(0)), top) + np.float32(0.5)))
-
-
-@nb.njit(inline="always", error_model="numpy")
-def _channel(v, shift):
-    return np.float32(np.int32((v >> np.uint32(shift)) & np.uint32(255)))
-
-
-@nb.njit(inline="always", error_model="numpy")
-def _four(w0, w1, w2, w3, p0, p1, p2, p3, shift):
-    """One channel of four neighbouring pixels, weighted."""
+@nb.njit(error_model="numpy", fastmath={"contract"})
+def _line(source, begin, ea, eb, ec, ed, w0, w1, w2, w3):
+    """Four neighbouring pixels of one line, weighted: R, G, B, α."""
+    c1, c2, c3 = np.uint64(1), np.uint64(2), np.uint64(3)
+    i, j, k, l = begin + ea, begin + eb, begin + ec, begin + ed
     return (
-        w0 * _channel(p0, shift)
-        + w1 * _channel(p1, shift)
-        + w2 * _channel(p2, shift)
-        + w3 * _channel(p3, shift)
+        w0 * source[i] + w1 * source[j] + w2 * source[k] + w3 * source[l],
+        w0 * source[i + c1] + w1 * source[j + c1] + w2 * source[k + c1] + w3 * source[l + c1],
+        w0 * source[i + c2] + w1 * source[j + c2] + w2 * source[k + c2] + w3 * source[l + c2],
+        w0 * source[i + c3] + w1 * source[j + c3] + w2 * source[k + c3] + w3 * source[l + c3],
     )
 
 
@@ -121,21 +116,72 @@ def _inside(i, size):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _resample(source, inverse, left, top, width, height, reach_x, reach_y):
+def _floats(source):
+    """The channels of whole pixels as a flat row of floats for each row."""
+    h, w = source.shape
+    out = np.empty((h, 4 * w), np.float32)
+    bytes_ = source.view(np.uint8)
+    for y in nb.prange(h):
+        for f in range(4 * w):
+            out[y, f] = np.float32(bytes_[y, f])
+    return out
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _occupancy(source):
+    """For each block of pixels, 1 where it or a block around it has any coverage."""
+    h, w = source.shape
+    bh, bw = (h + BLOCK - 1) // BLOCK, (w + BLOCK - 1) // BLOCK
+    own = np.zeros((bh + 2, bw + 2), np.uint8)
+    for by in nb.prange(bh):
+        line = np.zeros(w, np.uint32)
+        for y in range(by * BLOCK, min(by * BLOCK + BLOCK, h)):
+            row = source[y]
+            for x in range(w):
+                line[x] |= row[x]
+        for x in range(w):
+            if line[x] != 0:
+                own[by + 1, x // BLOCK + 1] = 1
+    out = np.empty((bh, bw), np.uint8)
+    for y in range(bh):
+        for x in range(bw):
+            out[y, x] = (
+                own[y, x] | own[y, x + 1] | own[y, x + 2]
+                | own[y + 1, x] | own[y + 1, x + 1] | own[y + 1, x + 2]
+                | own[y + 2, x] | own[y + 2, x + 1] | own[y + 2, x + 2]
+            )  # fmt: skip
+    return out
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _resample(source, rows, blocks, inverse, left, top, width, height, reach_x, reach_y):
     """Sample a window of the canvas; ``reach`` is canvas pixels per source pixel along its axes.
 
-    ``source`` holds a whole pixel in each uint32 (red lowest): one load for four channels.
+    ``source`` is flat float32 in 0 to 255, four channels a pixel: as floats already, so that the
+    channels of a tap are one vector.
+    ``blocks`` says where a pixel and its neighbours may have any coverage, see :func:`_occupancy`.
     """
-    sh, sw = np.int32(source.shape[0]), np.int32(source.shape[1])
-    out = np.zeros((height, width), np.uint32)
+    sh, sw = np.int32(rows), np.int32(source.size // (4 * rows))
+    out = np.zeros((height, 4 * width), np.uint8)
     zero, full = np.float32(0), np.float32(255)
-    solid = np.uint32(0xFF000000)
+    half, tiny = np.float32(0.5), np.float32(1e-3)
+    # unsigned indices: signed ones are tested for being negative at every load
+    c4 = np.uint64(4)
+    stride = np.uint64(4 * sw)
     one, two = np.int32(1), np.int32(2)
+    ax, ay = inverse[0, 0], inverse[1, 0]
+    margin_x, margin_y = 0.5 / reach_x, 0.5 / reach_y
     for j in nb.prange(height):
+        cy = top + j + 0.5
+        start_x = inverse[0, 1] * cy + inverse[0, 2] + ax * (left + 0.5)
+        start_y = inverse[1, 1] * cy + inverse[1, 2] + ay * (left + 0.5)
         for i in range(width):
-            cx, cy = left + i + 0.5, top + j + 0.5
-            sx = inverse[0, 0] * cx + inverse[0, 1] * cy + inverse[0, 2]
-            sy = inverse[1, 0] * cx + inverse[1, 1] * cy + inverse[1, 2]
+            sx, sy = start_x + ax * i, start_y + ay * i
+            if sx < -margin_x or sy < -margin_y or sx > sw + margin_x or sy > sh + margin_y:
+                continue
+            nx, ny = _inside(np.int32(sx), sw), _inside(np.int32(sy), sh)
+            if blocks[ny >> BLOCK_BITS, nx >> BLOCK_BITS] == 0:
+                continue
             rim = (
                 _rim(np.float32(sx * reach_x))
                 * _rim(np.float32((sw - sx) * reach_x))
@@ -150,35 +196,99 @@ def _resample(source, inverse, left, top, width, height, reach_x, reach_y):
             xc, xd = _inside(x + one, sw), _inside(x + two, sw)
             ya, yb = _inside(y - one, sh), _inside(y, sh)
             yc, yd = _inside(y + one, sh), _inside(y + two, sh)
-            p0, p1, p2, p3 = source[ya, xa], source[ya, xb], source[ya, xc], source[ya, xd]
-            q0, q1, q2, q3 = source[yb, xa], source[yb, xb], source[yb, xc], source[yb, xd]
-            r0, r1, r2, r3 = source[yc, xa], source[yc, xb], source[yc, xc], source[yc, xd]
-            s0, s1, s2, s3 = source[yd, xa], source[yd, xb], source[yd, xc], source[yd, xd]
-            some = p0 | p1 | p2 | p3 | q0 | q1 | q2 | q3
-            some |= r0 | r1 | r2 | r3 | s0 | s1 | s2 | s3
-            if some == 0:
-                continue
-            every = p0 & p1 & p2 & p3 & q0 & q1 & q2 & q3
-            every &= r0 & r1 & r2 & r3 & s0 & s1 & s2 & s3
             u0, u1, u2, u3 = _cubic(np.float32(sx - 0.5 - fx))
             v0, v1, v2, v3 = _cubic(np.float32(sy - 0.5 - fy))
-            a = full
-            if every & solid != solid:
-                a = v0 * _four(u0, u1, u2, u3, p0, p1, p2, p3, 24)
-                a += v1 * _four(u0, u1, u2, u3, q0, q1, q2, q3, 24)
-                a += v2 * _four(u0, u1, u2, u3, r0, r1, r2, r3, 24)
-                a += v3 * _four(u0, u1, u2, u3, s0, s1, s2, s3, 24)
-                a = min(max(a, zero), full)
-            a *= rim
-            pixel = np.uint32(np.int32(a + np.float32(0.5))) << np.uint32(24)
-            for shift in (0, 8, 16):
-                c = v0 * _four(u0, u1, u2, u3, p0, p1, p2, p3, shift)
-                c += v1 * _four(u0, u1, u2, u3, q0, q1, q2, q3, shift)
-                c += v2 * _four(u0, u1, u2, u3, r0, r1, r2, r3, shift)
-                c += v3 * _four(u0, u1, u2, u3, s0, s1, s2, s3, shift)
-                pixel |= _byte(c * rim, a) << np.uint32(shift)
-            out[j, i] = pixel
+            ea, eb = np.uint64(xa) * c4, np.uint64(xb) * c4
+            ec, ed = np.uint64(xc) * c4, np.uint64(xd) * c4
+            la, lb = np.uint64(ya) * stride, np.uint64(yb) * stride
+            lc, ld = np.uint64(yc) * stride, np.uint64(yd) * stride
+            r, g, b, a = _line(source, la, ea, eb, ec, ed, v0 * u0, v0 * u1, v0 * u2, v0 * u3)
+            r1, g1, b1, a1 = _line(source, lb, ea, eb, ec, ed, v1 * u0, v1 * u1, v1 * u2, v1 * u3)
+            r2, g2, b2, a2 = _line(source, lc, ea, eb, ec, ed, v2 * u0, v2 * u1, v2 * u2, v2 * u3)
+            r3, g3, b3, a3 = _line(source, ld, ea, eb, ec, ed, v3 * u0, v3 * u1, v3 * u2, v3 * u3)
+            r, g = (r + r1) + (r2 + r3), (g + g1) + (g2 + g3)
+            b, a = (b + b1) + (b2 + b3), (a + a1) + (a2 + a3)
+            a = min(max(a, zero), full) * rim
+            if full - a < tiny:
+                a = full
+            to = 4 * i
+            out[j, to] = np.uint8(np.int32(min(max(r * rim, zero), a) + half))
+            out[j, to + 1] = np.uint8(np.int32(min(max(g * rim, zero), a) + half))
+            out[j, to + 2] = np.uint8(np.int32(min(max(b * rim, zero), a) + half))
+            out[j, to + 3] = np.uint8(np.int32(a + half))
     return out
+
+
+def _areas(size: int, scale: float, shift: float, first: int, count: int) -> tuple[
+    NDArray[np.int32], NDArray[np.float32]
+]:  # fmt: skip
+    """Which source pixels lie on each of ``count`` canvas pixels from ``first`` on, along one axis:
+    the number of the first, and for all that follow the part of the canvas pixel they cover."""
+    edges = (np.arange(first, first + count + 1) - shift) / scale
+    low, high = np.clip(edges[:-1], 0, size), np.clip(edges[1:], 0, size)
+    start = np.minimum(low.astype(np.int32), size - 1)
+    taps = ceil(1 / scale) + 1
+    index = start[:, None] + np.arange(taps)
+    over = np.minimum(high[:, None], index + 1) - np.maximum(low[:, None], index)
+    weights = np.where(index < size, np.maximum(over, 0), 0) * scale
+    return start.astype(np.int32), weights.astype(np.float32)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _average(source, rows, row_weights, columns, column_weights, top, bottom):
+    """Weighted sums over rows, then over columns; what lies outside ``top``…``bottom`` is empty."""
+    sh, sw = source.shape[0], source.shape[1] // 4
+    height, width = rows.size, columns.size
+    out = np.zeros((height, 4 * width), np.uint8)
+    half = np.float32(0.5)
+    taps_y, taps_x = row_weights.shape[1], column_weights.shape[1]
+    for j in nb.prange(height):
+        if rows[j] + taps_y <= top or rows[j] >= bottom:
+            continue
+        line = np.zeros(4 * (sw + taps_x), np.float32)
+        for k in range(taps_y):
+            w = row_weights[j, k]
+            if w <= 0:
+                continue
+            row = source[min(rows[j] + k, sh - 1)]
+            for f in range(4 * sw):
+                line[f] += w * np.float32(row[f])
+        for i in range(width):
+            r, g, b, a = half, half, half, half
+            at = 4 * columns[i]
+            for k in range(taps_x):
+                w = column_weights[i, k]
+                r += w * line[at]
+                g += w * line[at + 1]
+                b += w * line[at + 2]
+                a += w * line[at + 3]
+                at += 4
+            out[j, 4 * i] = np.uint8(np.int32(r))
+            out[j, 4 * i + 1] = np.uint8(np.int32(g))
+            out[j, 4 * i + 2] = np.uint8(np.int32(b))
+            out[j, 4 * i + 3] = np.uint8(np.int32(a))
+    return out
+
+
+def _shrink(
+    picture: NDArray[np.uint8], scale: tuple[float, float], shift: tuple[float, float],
+    window: tuple[int, int, int, int], rows: tuple[int, int],
+) -> NDArray[np.uint8]:  # fmt: skip
+    """Average by area: each canvas pixel is the mean of what of the source lies on it.
+
+    Args:
+        picture: (h, w, 4) uint8, premultiplied RGBA.
+        scale: canvas pixels per source pixel across and down, at most 1.
+        shift: where the source's corner lies on the canvas.
+        window: left, top, width, height of the canvas area to fill.
+        rows: first and last (excluded) row of the source that is not empty.
+    """
+    height, width = picture.shape[:2]
+    left, top, w, h = window
+    columns, across = _areas(width, scale[0], shift[0], left, w)
+    lines, down = _areas(height, scale[1], shift[1], top, h)
+    flat = np.ascontiguousarray(picture).reshape(height, -1)
+    return np.asarray(_average(flat, lines, down, columns, across, *rows).reshape(h, w, 4))
 
 
 def place(
@@ -193,39 +303,75 @@ def place(
     Returns:
         The part that lies on the canvas, or None where nothing does.
     """
-    height, width = picture.shape[:2]
-    reach_x = sqrt(matrix[0, 0] ** 2 + matrix[1, 0] ** 2)
-    reach_y = sqrt(matrix[0, 1] ** 2 + matrix[1, 1] ** 2)
+    reach_x = hypot(matrix[0, 0], matrix[1, 0])
+    reach_y = hypot(matrix[0, 1], matrix[1, 1])
     if reach_x <= 0 or reach_y <= 0:
         return None
-    small_w = max(1, round(width * min(1.0, reach_x)))
-    small_h = max(1, round(height * min(1.0, reach_y)))
-    if (small_w, small_h) != (width, height):
-        picture = np.asarray(
-            cv2.resize(picture, (small_w, small_h), interpolation=cv2.INTER_AREA), np.uint8
-        )
-        matrix = matrix @ np.diag([width / small_w, height / small_h, 1.0])
-        reach_x, reach_y = reach_x * width / small_w, reach_y * height / small_h
     box = occupied(picture)
     if box[2] == 0:
         return None
-    shift = _whole_shift(matrix, small_w, small_h)
+    height, width = picture.shape[:2]
+    shift = _whole_shift(matrix, width, height)
     if shift is not None:
         return _cut(picture, box, shift, canvas_width, canvas_height)
+    window = _window(matrix, box, max(reach_x, reach_y, 1.0), canvas_width, canvas_height)
+    if window is None:
+        return None
+    x0, y0, w, h = window
+    if min(reach_x, reach_y) < 1:
+        if matrix[0, 1] == 0 and matrix[1, 0] == 0 and max(reach_x, reach_y) <= 1:
+            rows = (height - box[3], height - box[1]) if matrix[1, 1] < 0 else (box[1], box[3])
+            upright, matrix = _upright(picture, matrix)
+            scale, shift_to = (matrix[0, 0], matrix[1, 1]), (matrix[0, 2], matrix[1, 2])
+            return Patch(x0, y0, _shrink(upright, scale, shift_to, window, rows))
+        picture, matrix = _reduced(picture, matrix, reach_x, reach_y, (box[1], box[3]))
+        reach_x = hypot(matrix[0, 0], matrix[1, 0])
+        reach_y = hypot(matrix[0, 1], matrix[1, 1])
+    whole = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+    pixels = _resample(
+        _floats(whole).reshape(-1), whole.shape[0], _occupancy(whole), np.linalg.inv(matrix), x0, y0, w, h, reach_x, reach_y
+    )
+    return Patch(x0, y0, pixels.reshape(h, w, 4))
+
+
+def _window(
+    matrix: Matrix, box: tuple[int, int, int, int], reach: float, canvas_width: int,
+    canvas_height: int,
+) -> tuple[int, int, int, int] | None:  # fmt: skip
+    """Left, top, width, height of the canvas area that a box of the source can touch."""
     left, top, right, bottom = box
     corners = matrix @ np.array(
         [[left, right, left, right], [top, top, bottom, bottom], [1, 1, 1, 1]], float
     )
-    margin = 2 * max(reach_x, reach_y, 1.0)
-    x0 = max(0, floor(corners[0].min() - margin))
-    y0 = max(0, floor(corners[1].min() - margin))
-    x1 = min(canvas_width, ceil(corners[0].max() + margin))
-    y1 = min(canvas_height, ceil(corners[1].max() + margin))
-    if x1 <= x0 or y1 <= y0:
-        return None
-    whole = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
-    pixels = _resample(whole, np.linalg.inv(matrix), x0, y0, x1 - x0, y1 - y0, reach_x, reach_y)
-    return Patch(x0, y0, pixels.view(np.uint8).reshape(*pixels.shape, 4))
+    x0 = max(0, floor(corners[0].min() - 2 * reach))
+    y0 = max(0, floor(corners[1].min() - 2 * reach))
+    x1 = min(canvas_width, ceil(corners[0].max() + 2 * reach))
+    y1 = min(canvas_height, ceil(corners[1].max() + 2 * reach))
+    return (x0, y0, x1 - x0, y1 - y0) if x1 > x0 and y1 > y0 else None
+
+
+def _upright(picture: NDArray[np.uint8], matrix: Matrix) -> tuple[NDArray[np.uint8], Matrix]:
+    """The same placement without mirroring: the picture itself is mirrored instead."""
+    height, width = picture.shape[:2]
+    if matrix[0, 0] < 0:
+        picture = picture[:, ::-1]
+        matrix = matrix @ np.array([[-1, 0, width], [0, 1, 0], [0, 0, 1]], float)
+    if matrix[1, 1] < 0:
+        picture = picture[::-1]
+        matrix = matrix @ np.array([[1, 0, 0], [0, -1, height], [0, 0, 1]], float)
+    return np.ascontiguousarray(picture), matrix
+
+
+def _reduced(
+    picture: NDArray[np.uint8], matrix: Matrix, reach_x: float, reach_y: float,
+    rows: tuple[int, int],
+) -> tuple[NDArray[np.uint8], Matrix]:
+    """The picture averaged to about the size it will have, and the matrix that is left to do."""
+    height, width = picture.shape[:2]
+    w = max(1, round(width * min(1.0, reach_x)))
+    h = max(1, round(height * min(1.0, reach_y)))
+    small = _shrink(picture, (w / width, h / height), (0.0, 0.0), (0, 0, w, h), rows)
+    return small, matrix @ np.diag([width / w, height / h, 1.0])
 
 
 def _whole_shift(matrix: Matrix, width: int, height: int) -> tuple[int, int] | None:

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 from velvet_seam.core.picture.colour import LUMA_709
 from velvet_seam.core.problem import Problem
 
-STUDY = 270
+STUDY = 180
 """Short side, in pixels, at which a screen is studied: the same for a proxy and an original."""
 
-CELL = 4
+CELL = 3
 """Side of a cell of the screen surface, in study pixels."""
 
 BORDER = 0.06

@@ -1,0 +1,43 @@
+"""Copies the fonts, scripts and icons that ship with the application out of node_modules."""
+
+import re
+import shutil
+from pathlib import Path
+
+HERE = Path(__file__).parent
+MODULES = HERE / "node_modules"
+STATIC = HERE.parent / "velvet_seam" / "web" / "static"
+
+ICONS = """undo-2 redo-2 plus eye eye-off copy trash-2 play pause repeat volume-2 volume-x image film
+audio-lines download x check triangle-alert circle-check circle-x rotate-cw maximize scan
+flip-horizontal-2 flip-vertical-2 pipette square-dashed headphones upload skip-back palette
+clapperboard pencil""".split()
+
+FILES = {
+    "htmx.org/dist/htmx.min.js": "vendor/htmx.min.js",
+    "@alpinejs/csp/dist/cdn.min.js": "vendor/alpine-csp.min.js",
+    "@fontsource-variable/figtree/files/figtree-latin-wght-normal.woff2": "fonts/figtree.woff2",
+    "@fontsource-variable/fraunces/files/fraunces-latin-wght-normal.woff2": "fonts/fraunces.woff2",
+    "@fontsource-variable/figtree/LICENSE": "fonts/figtree-LICENSE.txt",
+    "@fontsource-variable/fraunces/LICENSE": "fonts/fraunces-LICENSE.txt",
+    "lucide-static/LICENSE": "icons-LICENSE.txt",
+    "htmx.org/LICENSE": "vendor/htmx-LICENSE.txt",
+}
+
+
+def sprite() -> str:
+    symbols = []
+    for name in ICONS:
+        svg = (MODULES / "lucide-static" / "icons" / f"{name}.svg").read_text()
+        inner = re.search(r"<svg[^>]*>(.*)</svg>", svg, re.S)
+        assert inner, name
+        body = " ".join(inner[1].split())
+        symbols.append(f'<symbol id="{name}" viewBox="0 0 24 24">{body}</symbol>')
+    return '<svg xmlns="http://www.w3.org/2000/svg">' + "\n".join(symbols) + "</svg>\n"
+
+
+for source, target in FILES.items():
+    path = STATIC / target
+    path.parent.mkdir(parents=True, exist_ok=True)
+    shutil.copyfile(MODULES / source, path)
+(STATIC / "icons.svg").write_text(sprite())

@@ -1,0 +1,70 @@
+"""Draws the demo footage into ``velvet_seam/demo/footage``: ``python -m velvet_seam.demo.draw``.
+
+The files are committed, so that starting the demo does not wait for them; drawing them again
+gives the same pictures.
+"""
+
+from __future__ import annotations
+
+import sys
+import wave
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from fractions import Fraction
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.media.writer import Mp4Writer
+from velvet_seam.demo import embers, moth, sea, stage, waltz
+
+FOLDER = Path(__file__).parent / "footage"
+RATE = Fraction(25)
+
+CLIPS: dict[str, tuple[Callable[[int], NDArray[np.uint8]], int, int]] = {
+    # name: picture, frames, quality
+    "paper-sea": (sea.picture, sea.FRAMES, 24),
+    "moth-on-card": (moth.picture, moth.FRAMES, 23),
+    "embers": (embers.picture, embers.FRAMES, 23),
+    "stage-empty": (stage.picture, stage.FRAMES, 24),
+}
+
+
+def draw_clip(name: str) -> str:
+    """Draw one clip and write it; returns its name and size."""
+    picture, frames, quality = CLIPS[name]
+    path = FOLDER / f"{name}.mp4"
+    with Mp4Writer(path, 1080, 1920, RATE, quality=quality, speed="slow", threads=1) as writer:
+        for frame in range(frames):
+            writer.add(picture(frame))
+        writer.finish()
+    return f"{path.name}: {path.stat().st_size / 1e6:.2f} MB"
+
+
+def draw_rest() -> str:
+    """The moon as PNG with coverage, the waltz as WAV."""
+    moon = cv2.cvtColor(sea.moon(), cv2.COLOR_RGBA2BGRA)
+    cv2.imwrite(str(FOLDER / "moon-still.png"), moon, [cv2.IMWRITE_PNG_COMPRESSION, 9])
+    sound = np.rint(waltz.sound() * 32767).astype("<i2")
+    with wave.open(str(FOLDER / "tin-waltz.wav"), "wb") as file:
+        file.setnchannels(2)
+        file.setsampwidth(2)
+        file.setframerate(waltz.RATE)
+        file.writeframes(sound.tobytes())
+    return "moon-still.png, tin-waltz.wav"
+
+
+def main(names: list[str]) -> None:
+    """Draw the named clips, or everything."""
+    FOLDER.mkdir(exist_ok=True)
+    if not names or "rest" in names:
+        print(draw_rest())
+    with ProcessPoolExecutor(2) as pool:
+        for line in pool.map(draw_clip, [n for n in CLIPS if not names or n in names]):
+            print(line, flush=True)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

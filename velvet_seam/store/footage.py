@@ -1,0 +1,106 @@
+"""Footage in the store."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+from velvet_seam.core.media.probe import Probe
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.words import NAME_LENGTH, clean_name
+from velvet_seam.store.folder import Folder, new_id
+from velvet_seam.store.shots import Shots
+from velvet_seam.store.tables import FootageRow
+
+_SUFFIXES = {"PNG": ".png", "JPEG": ".jpg", "WEBP": ".webp", "TIFF": ".tif", "mov": ".mp4",
+             "matroska": ".mkv", "wav": ".wav", "mp3": ".mp3", "flac": ".flac", "ogg": ".ogg"}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class FootageItem:
+    """One piece of footage as the rest of the program sees it."""
+
+    id: str
+    name: str
+    path: Path
+    bytes: int
+    probe: Probe
+    ready: bool
+    shelf: bool
+
+
+def shown_name(given: str) -> str:
+    """A name for footage from the name its file had: cleaned, without folders, at most so long.
+
+    >>> shown_name("../../etc/my “best”  take.mov"), len(shown_name("x" * 300))
+    ('my “best” take.mov', 120)
+    """
+    last = clean_name(given.replace("\\\\", "/").rsplit("/", 1)[-1]) or "Untitled"
+    return last if len(last) <= NAME_LENGTH else last[: NAME_LENGTH - 1] + "…"
+
+
+class FootageShelf:
+    """The footage table and its files."""
+
+    def __init__(self, folder: Folder) -> None:
+        self._folder = folder
+        self._held: dict[str, FootageItem] = {}
+
+    def add(self, incoming: Path, name: str, probe: Probe, *, shelf: bool = False) -> FootageItem:
+        """Take a probed file over: it moves to a generated name."""
+        identity = new_id("f")
+        file = identity + _SUFFIXES.get(probe.format, ".media")
+        size = incoming.stat().st_size
+        incoming.replace(self._folder.original(file))
+        FootageRow.create(
+            id=identity, name=shown_name(name), file=file, bytes=size,
+            probe=probe.model_dump_json(), shelf=shelf,
+        )  # fmt: skip
+        return self.get(identity)
+
+    def get(self, identity: str) -> FootageItem:
+        """Footage by id; a :class:`Problem` where there is none."""
+        held = self._held.get(identity)
+        if held:
+            return held
+        row = FootageRow.get_or_none(FootageRow.id == identity)
+        if row is None:
+            raise Problem("That footage is no longer here.")
+        item = self._item(row)
+        if item.ready:  # what is ready does not change any more
+            self._held[identity] = item
+        return item
+
+    def all(self) -> list[FootageItem]:
+        """All footage, the newest first."""
+        rows: Iterable[FootageRow] = FootageRow.select().order_by(FootageRow.added.desc())
+        return [self._item(row) for row in rows]
+
+    def set_ready(self, identity: str) -> None:
+        FootageRow.update(ready=True).where(FootageRow.id == identity).execute()
+
+    def remove(self, identity: str, shots: Shots) -> None:
+        """Remove footage and its files; refused while a shot uses it."""
+        item = self.get(identity)
+        users = shots.using(identity)
+        if users:
+            names = ", ".join(f"“{name}”" for name in users[:3])
+            raise Problem(f"{item.name} is used in {names} and was kept. Remove it there first.")
+        FootageRow.delete().where(FootageRow.id == identity).execute()
+        self._held.pop(identity, None)
+        folder = self._folder
+        for path in (item.path, folder.proxy(identity), folder.poster(identity),
+                     folder.strip(identity), folder.sound(identity), folder.wave(identity)):  # fmt: skip
+            path.unlink(missing_ok=True)
+
+    def _item(self, row: FootageRow) -> FootageItem:
+        return FootageItem(
+            id=row.id,
+            name=row.name,
+            path=self._folder.original(row.file),
+            bytes=row.bytes,
+            probe=Probe.model_validate_json(row.probe),
+            ready=row.ready,
+            shelf=row.shelf,
+        )

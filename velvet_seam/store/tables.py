@@ -1,0 +1,105 @@
+"""The tables, in SQLite through peewee."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+import peewee as pw
+
+database = pw.DatabaseProxy()
+
+
+def now() -> datetime:
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Table(pw.Model):
+    class Meta:
+        database = database
+
+
+class FootageRow(Table):
+    """An imported clip, still or sound. ``file`` is a generated name, never one from outside."""
+
+    id = pw.CharField(primary_key=True)
+    name = pw.CharField()
+    file = pw.CharField()
+    bytes = pw.BigIntegerField()
+    probe = pw.TextField()
+    added = pw.DateTimeField(default=now)
+    ready = pw.BooleanField(default=False)
+    shelf = pw.BooleanField(default=False)
+
+    class Meta:
+        table_name = "footage"
+
+
+class ShotRow(Table):
+    """A shot; ``head`` is the sequence number of the revision it stands at."""
+
+    id = pw.CharField(primary_key=True)
+    name = pw.CharField()
+    head = pw.IntegerField()
+    added = pw.DateTimeField(default=now)
+    changed = pw.DateTimeField(default=now)
+
+    class Meta:
+        table_name = "shot"
+
+
+class RevisionRow(Table):
+    """A shot after one edit. ``label`` says what the edit did."""
+
+    shot = pw.ForeignKeyField(ShotRow, backref="revisions", on_delete="CASCADE")
+    number = pw.IntegerField()
+    label = pw.CharField()
+    document = pw.TextField()
+    at = pw.DateTimeField(default=now)
+
+    class Meta:
+        table_name = "revision"
+        indexes = ((("shot", "number"), True),)
+
+
+class JobRow(Table):
+    """Background work: ``kind`` is ``prepare`` (footage) or ``render`` (shot)."""
+
+    id = pw.CharField(primary_key=True)
+    kind = pw.CharField()
+    target = pw.CharField(index=True)
+    name = pw.CharField()
+    state = pw.CharField(default="waiting")  # waiting, working, done, failed, cancelled
+    document = pw.TextField(default="")
+    done = pw.IntegerField(default=0)
+    total = pw.IntegerField(default=0)
+    rate = pw.FloatField(default=0.0)
+    sentence = pw.TextField(default="")
+    file = pw.CharField(default="")
+    bytes = pw.BigIntegerField(default=0)
+    added = pw.DateTimeField(default=now)
+    started = pw.DateTimeField(null=True)
+    ended = pw.DateTimeField(null=True)
+
+    class Meta:
+        table_name = "job"
+
+
+TABLES = [FootageRow, ShotRow, RevisionRow, JobRow]
+
+
+def connect(path: Path) -> pw.SqliteDatabase:
+    """Open the database, making it where there is none. Several processes may have it open."""
+    opened = pw.SqliteDatabase(
+        str(path),
+        pragmas={
+            "journal_mode": "wal",
+            "synchronous": "normal",
+            "foreign_keys": 1,
+            "busy_timeout": 10_000,
+        },
+        check_same_thread=False,
+    )
+    database.initialize(opened)
+    opened.create_tables(TABLES)
+    return opened

@@ -1,0 +1,73 @@
+"""The application: routes put together, problems turned into sentences."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+
+from velvet_seam.core.problem import Problem
+from velvet_seam.store.library import Library
+from velvet_seam.web import bench, footage, live, renders, shots
+from velvet_seam.web.context import STATIC, Context, templates
+from velvet_seam.web.guard import Guard
+from velvet_seam.work.queue import Queue
+from velvet_seam.work.studio import Studio
+
+
+def create_app(folder: Path) -> FastAPI:
+    """The application over one folder of footage, shots and renders."""
+    library = Library(folder)
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        studio, queue = Studio(library.folder.root), Queue(library)
+        app.state.context = Context(library, studio, queue)
+        await studio.start()
+        queue.start()
+        yield
+        queue.stop()
+        await studio.stop()
+
+    app = FastAPI(title="Velvet Seam", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app.add_middleware(Guard)
+    for part in (shots, footage, bench, live, renders):
+        app.include_router(part.router)
+    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    app.add_exception_handler(Problem, _problem)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(404, _missing)
+    return app
+
+
+def _wants_page(request: Request) -> bool:
+    return request.method == "GET" and "text/html" in request.headers.get("accept", "")
+
+
+def _say(request: Request, sentence: str, status: int) -> Response:
+    if _wants_page(request):
+        page = {"sentence": sentence}
+        return templates.TemplateResponse(request, "problem.html", page, status_code=status)
+    return JSONResponse({"problem": sentence}, status_code=status)
+
+
+async def _problem(request: Request, problem: Exception) -> Response:
+    gone = "no longer" in str(problem)
+    return _say(request, str(problem), 404 if gone else 422)
+
+
+async def _invalid(request: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    where = " ".join(str(step) for step in first["loc"][1:]) or "request"
+    reason = str(first["msg"]).removeprefix("Value error, ")
+    return _say(request, f"Nothing was changed: {where}: {reason[:1].lower()}{reason[1:]}.", 422)
+
+
+async def _missing(request: Request, error: Exception) -> Response:
+    return _say(request, "There is nothing at this address.", 404)

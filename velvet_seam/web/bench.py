@@ -1,0 +1,289 @@
+"""The bench: one shot, its stack, its seams; every change arrives here as an edit."""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+from fractions import Fraction
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, Response
+from pydantic import BaseModel, Field
+
+from velvet_seam.core.picture.blend import MODES
+from velvet_seam.core.shot.edit import AddLayer, AddMatte, AddSound, Edit, SetValues, read_edit
+from velvet_seam.core.shot.layer import (
+    THREADS, ColourSource, FootageSource, Layer, Place, SoundTrack, Span,
+)  # fmt: skip
+from velvet_seam.core.shot.seam import ScreenKey
+from velvet_seam.core.shot.words import Colour, Id, rgb_to_colour
+from velvet_seam.core.sound.mix import mix, to_wav
+from velvet_seam.store.folder import new_id
+from velvet_seam.store.footage import FootageItem
+from velvet_seam.store.shots import Standing
+from velvet_seam.web.context import Context, Ctx, templates
+from velvet_seam.work.painter import Measure, Paint
+from velvet_seam.work.studio import SOON
+
+router = APIRouter(prefix="/shots/{identity}")
+
+
+class EditRequest(BaseModel):
+    edit: dict[str, Any]
+    chosen: str = Field("", max_length=60)
+
+
+class ChosenRequest(BaseModel):
+    chosen: str = Field("", max_length=60)
+
+
+class NewLayer(ChosenRequest):
+    """A layer from footage, or from a colour."""
+
+    footage: Id | None = None
+    colour: Colour | None = None
+    frame: int = Field(0, ge=0)
+
+
+class NewKey(ChosenRequest):
+    """Measure a screen: along the border, or over an area given in source pixels."""
+
+    layer: Id
+    frame: int = Field(0, ge=0)
+    area: tuple[float, float, float, float] | None = None
+
+
+def footage_facts(item: FootageItem) -> dict[str, Any]:
+    """What the page needs to know of a piece of footage."""
+    probe = item.probe
+    return {
+        "id": item.id,
+        "name": item.name,
+        "kind": probe.kind,
+        "width": probe.width,
+        "height": probe.height,
+        "seconds": probe.seconds,
+        "sound": probe.has_sound,
+        "ready": item.ready,
+    }
+
+
+def state(context: Context, standing: Standing) -> dict[str, Any]:
+    """A shot as the page keeps it: the document, where it stands, facts of its footage."""
+    used = standing.shot.footage_ids()
+    facts = {}
+    for identity in used:
+        facts[identity] = footage_facts(context.library.footage.get(identity))
+    return {
+        "id": standing.id,
+        "shot": standing.shot.model_dump(mode="json"),
+        "revision": standing.revision,
+        "undo": standing.undo,
+        "redo": standing.redo,
+        "footage": facts,
+    }
+
+
+def _parts(request: Request, context: Context, standing: Standing, chosen: str) -> dict[str, str]:
+    """The fragments that change with the shot or with what is chosen."""
+    kind, _, target = chosen.partition(":")
+    shot = standing.shot
+    things = {thing.id: thing for thing in (*shot.layers, *shot.sounds)}
+    thing = things.get(target)
+    if thing is None:
+        kind = ""
+    below = ""
+    if isinstance(thing, Layer):
+        at = shot.layers.index(thing)
+        below = shot.layers[at - 1].name if at else "canvas"
+    items = {i: context.library.footage.get(i) for i in shot.footage_ids()}
+    page = {
+        "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
+        "below": below, "items": items, "modes": MODES, "dump": _dump(thing),
+        "card_key": _card_keys(shot.layers),
+    }  # fmt: skip
+    names = ("head", "stack", "panel")
+    return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
+
+
+def _dump(thing: Any) -> dict[str, Any]:
+    return thing.model_dump(mode="json") if thing is not None else {}
+
+
+def _card_keys(layers: tuple[Layer, ...]) -> dict[str, str]:
+    """A short hash of each layer, so that its card's pictures are fetched again only on change."""
+    return {
+        layer.id: hashlib.blake2b(layer.model_dump_json().encode(), digest_size=6).hexdigest()
+        for layer in layers
+    }
+
+
+def _answer(
+    request: Request, context: Context, standing: Standing, chosen: str, **more: Any
+) -> dict[str, Any]:
+    return {
+        "state": state(context, standing),
+        "chosen": chosen,
+        "parts": _parts(request, context, standing, chosen),
+        **more,
+    }
+
+
+@router.get("", response_class=HTMLResponse)
+def bench(identity: str, request: Request, context: Ctx) -> Response:
+    standing = context.library.shots.get(identity)
+    layers = standing.shot.layers
+    chosen = f"layer:{layers[-1].id}" if layers else ""
+    page = {
+        "page": "bench",
+        "standing": standing,
+        "shot": standing.shot,
+        "state": state(context, standing),
+        "chosen": chosen,
+        "parts": _parts(request, context, standing, chosen),
+        "shelf": context.library.footage.all(),
+    }
+    return templates.TemplateResponse(request, "bench.html", page)
+
+
+@router.get("/parts")
+def parts(identity: str, request: Request, context: Ctx, chosen: str = "") -> dict[str, Any]:
+    """State and fragments for what is chosen."""
+    return _answer(request, context, context.library.shots.get(identity), chosen[:60])
+
+
+@router.get("/shelf", response_class=HTMLResponse)
+def shelf(identity: str, request: Request, context: Ctx) -> Response:
+    page = {"shelf": context.library.footage.all()}
+    return templates.TemplateResponse(request, "parts/shelf.html", page)
+
+
+@router.post("/edits")
+def edit(identity: str, body: EditRequest, request: Request, context: Ctx) -> dict[str, Any]:
+    """Apply an edit; answers with the new state and the changed fragments."""
+    standing = context.library.shots.edit(identity, read_edit(body.edit))
+    return _answer(request, context, standing, body.chosen)
+
+
+@router.post("/undo")
+def undo(identity: str, body: ChosenRequest, request: Request, context: Ctx) -> dict[str, Any]:
+    return _answer(request, context, context.library.shots.undo(identity), body.chosen)
+
+
+@router.post("/redo")
+def redo(identity: str, body: ChosenRequest, request: Request, context: Ctx) -> dict[str, Any]:
+    return _answer(request, context, context.library.shots.redo(identity), body.chosen)
+
+
+@router.post("/layers")
+def add_layer(identity: str, body: NewLayer, request: Request, context: Ctx) -> dict[str, Any]:
+    """Put footage or a colour on top of the stack (a sound: beside it), at the playhead."""
+    standing = context.library.shots.get(identity)
+    new: Edit
+    if body.footage is not None:
+        item = context.library.footage.get(body.footage)
+        new = _from_footage(standing, item, body.frame)
+    else:
+        colour = body.colour or "#6d1d40"
+        new = AddLayer(layer=_from_colour(standing, colour, body.frame))
+    standing = context.library.shots.edit(identity, new)
+    if isinstance(new, AddSound):
+        chosen = f"sound:{new.sound.id}"
+    else:
+        chosen = f"layer:{new.layer.id}"
+    return _answer(request, context, standing, chosen)
+
+
+def _from_footage(standing: Standing, item: FootageItem, frame: int) -> AddLayer | AddSound:
+    shot, probe = standing.shot, item.probe
+    first = min(frame, shot.length - 1)
+    frames = max(1, int(Fraction(probe.seconds).limit_denominator(100_000) * shot.rate + Fraction(1, 2)))
+    name = item.name.rsplit(".", 1)[0] or item.name
+    source = FootageSource(footage=item.id)
+    if probe.kind == "sound":
+        last = min(first + frames - 1, max(shot.length - 1, first))
+        track = SoundTrack(id=new_id("t"), name=name, footage=item.id,
+                           span=Span(first=first, last=last))  # fmt: skip
+        return AddSound(sound=track)
+    if probe.kind == "still":
+        span = Span(first=0, last=shot.length - 1)
+    else:
+        span = Span(first=first, last=min(first + frames - 1, max(shot.length - 1, first)))
+    fit = min(shot.canvas.width / probe.width, shot.canvas.height / probe.height) * 100
+    place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2, scale=round(fit, 4))
+    layer = Layer(id=new_id("l"), name=name, thread=_next_thread(shot.layers), source=source,
+                  span=span, place=place)  # fmt: skip
+    return AddLayer(layer=layer)
+
+
+def _from_colour(standing: Standing, colour: str, frame: int) -> Layer:
+    shot = standing.shot
+    place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2)
+    return Layer(
+        id=new_id("l"), name="Colour", thread=_next_thread(shot.layers),
+        source=ColourSource(colour=colour), span=Span(first=0, last=shot.length - 1), place=place,
+    )  # fmt: skip
+
+
+def _next_thread(layers: tuple[Layer, ...]) -> int:
+    """The thread colour used least, the first of those."""
+    used = [layer.thread for layer in layers]
+    return min(range(THREADS), key=lambda n: (used.count(n), n))
+
+
+@router.post("/keys")
+async def key(identity: str, body: NewKey, request: Request, context: Ctx) -> dict[str, Any]:
+    """Measure a layer's screen and key it; where it has a key, its colour is measured again."""
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    layer = standing.shot.layer(body.layer)
+    ask = Measure(standing.shot.model_dump_json(), layer.id, body.frame, body.area)
+    reading = await context.studio.ask(ask, SOON)
+    colour = rgb_to_colour(*reading.colour)
+    origin = "border" if body.area is None else "area"
+    new: Edit
+    if layer.seam.matte:
+        at = f"seam.matte.{layer.seam.matte[0].id}"
+        new = SetValues(
+            target=layer.id, values={f"{at}.colour": colour, f"{at}.colour_from": origin}
+        )
+    else:
+        new = AddMatte(
+            layer=layer.id,
+            matte=ScreenKey(id=new_id("k"), colour=colour, colour_from=origin),
+        )
+    standing = await asyncio.to_thread(context.library.shots.edit, identity, new)
+    facts = {"share": reading.share, "uneven": reading.uneven}
+    return _answer(request, context, standing, body.chosen, reading=facts)
+
+
+@router.get("/picture.jpg")
+async def picture(
+    identity: str, context: Ctx, frame: int = 0, view: str = "joined", chosen: str = "",
+    side: int = 120,
+) -> Response:  # fmt: skip
+    """A small picture of a frame, for cards."""
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    known = {layer.id: layer for layer in standing.shot.layers}
+    if view not in ("joined", "matte", "source", "layer", "below") or (
+        view != "joined" and chosen not in known
+    ):
+        view = "joined"
+    frame = min(max(frame, 0), standing.shot.length - 1)
+    if chosen in known:
+        span = known[chosen].span
+        frame = min(max(frame, span.first), span.last)
+    ask = Paint(
+        standing.shot.model_dump_json(), frame, view, chosen or None,  # type: ignore[arg-type]
+        short_side=min(max(side, 32), 540),
+    )  # fmt: skip
+    data = await context.studio.ask(ask, SOON)
+    return Response(data, media_type="image/jpeg", headers={"cache-control": "max-age=3600"})
+
+
+@router.get("/sound.wav")
+def sound(identity: str, context: Ctx) -> Response:
+    """The mix of the shot, the same that a render gets."""
+    shot = context.library.shots.get(identity).shot
+    data = to_wav(mix(shot, context.library.sound_of))
+    return Response(data, media_type="audio/wav", headers={"cache-control": "no-cache"})

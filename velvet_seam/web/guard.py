@@ -1,0 +1,70 @@
+"""What every request passes: only this machine's pages may write, and pages run only our scripts."""
+
+from __future__ import annotations
+
+from urllib.parse import urlsplit
+
+from starlette.datastructures import Headers
+from starlette.responses import PlainTextResponse
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; "
+    "img-src 'self' blob: data:; media-src 'self' blob:; connect-src 'self'; "
+    "form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+)
+HOSTS = {"127.0.0.1", "localhost", "[::1]", "testserver"}
+_HEADERS = {
+    "content-security-policy": POLICY,
+    "x-content-type-options": "nosniff",
+    "referrer-policy": "same-origin",
+    "cross-origin-opener-policy": "same-origin",
+    "cross-origin-resource-policy": "same-origin",
+}
+
+
+def same_origin(headers: Headers) -> bool:
+    """Whether a request was sent by a page of this very application, or by no page at all."""
+    if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
+        return False
+    origin = headers.get("origin")
+    return origin is None or urlsplit(origin).netloc == headers.get("host")
+
+
+class Guard:
+    """ASGI middleware: checks the host and the origin, adds the headers."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] not in ("http", "websocket"):
+            await self._app(scope, receive, send)
+            return
+        headers = Headers(scope=scope)
+        host = headers.get("host", "").rsplit(":", 1)[0] if "]" not in headers.get(
+            "host", ""
+        ) else headers["host"].partition("]")[0] + "]"
+        writes = scope["type"] == "websocket" or scope["method"] not in ("GET", "HEAD")
+        if host not in HOSTS or (writes and not same_origin(headers)):
+            if scope["type"] == "websocket":
+                await send({"type": "websocket.close", "code": 4403})
+                return
+            answer = PlainTextResponse("This request did not come from Velvet Seam.", 403)
+            await answer(scope, receive, send)
+            return
+
+        async def send_with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                held = {name for name, _ in message["headers"]}
+                message["headers"] = [
+                    *message["headers"],
+                    *(
+                        (name.encode(), value.encode())
+                        for name, value in _HEADERS.items()
+                        if name.encode() not in held
+                    ),
+                ]
+            await send(message)
+
+        await self._app(scope, receive, send_with_headers)

@@ -1,0 +1,290 @@
+// Handles on the picture: place of a layer, garbage masks, areas dragged over the screen.
+import { fixed, valueAt } from "./model.js";
+
+const NS = "http://www.w3.org/2000/svg";
+const KNOB = 5;
+const REACH = 26;
+
+/** From source pixels (from the layer's middle) to canvas pixels, and back. */
+export function layerMap(place, at) {
+  const scale = valueAt(place.scale, at) / 100;
+  const turn = (valueAt(place.rotation, at) * Math.PI) / 180;
+  const x = valueAt(place.x, at), y = valueAt(place.y, at);
+  const c = Math.cos(turn), s = Math.sin(turn);
+  const fx = place.flip_x ? -1 : 1, fy = place.flip_y ? -1 : 1;
+  return {
+    scale,
+    toCanvas: (u, v) => ({
+      x: x + scale * (u * fx * c - v * fy * s),
+      y: y + scale * (u * fx * s + v * fy * c),
+    }),
+    toSource: (px, py) => {
+      const dx = (px - x) / scale, dy = (py - y) / scale;
+      return { u: fx * (dx * c + dy * s), v: fy * (dy * c - dx * s) };
+    },
+  };
+}
+
+function add(parent, name, attributes) {
+  const node = document.createElementNS(NS, name);
+  for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
+  parent.append(node);
+  return node;
+}
+
+export class Handles {
+  constructor(bench, picture) {
+    this.bench = bench;
+    this.picture = picture;
+    this.svg = document.getElementById("handles");
+    this.hint = document.getElementById("hint");
+    this.hint.querySelector("button").addEventListener("click", () => this.stopDrawing());
+    this.drawing = null;
+    this.held = null;
+    for (const name of ["state", "frame", "chosen", "layout", "way", "refused"]) {
+      bench.addEventListener(name, () => { if (!this.held) this.render(); });
+    }
+    this.svg.addEventListener("pointerdown", (event) => this.press(event));
+    this.render();
+  }
+
+  size(layer) {
+    if (layer.source.kind === "colour") return this.bench.shot.canvas;
+    return this.bench.state.footage[layer.source.footage];
+  }
+
+  at(layer) { return this.bench.frame - layer.span.first; }
+
+  render(place, mask) {
+    const { bench, svg } = this;
+    svg.replaceChildren();
+    if (this.drawing) {
+      add(svg, "rect", { class: "grab", x: 0, y: 0, width: "100%", height: "100%", "data-grab": "draw" }).style.cursor = "crosshair";
+      if (this.drawing.box) this.renderMarquee(this.drawing.box);
+      return;
+    }
+    const layer = bench.layer;
+    if (!layer || layer.hidden || !inSpan(layer, bench.frame) || this.picture.playing) return;
+    if (bench.kind === "layer") this.renderPlace(layer, place ?? layer.place);
+    else for (const box of layer.seam.masks) {
+      if (box.on) this.renderMask(layer, mask?.id === box.id ? mask : box);
+    }
+  }
+
+  point(p) {
+    const { x, y, k } = this.picture.rect;
+    return [x + p.x * k, y + p.y * k];
+  }
+
+  outline(map, cx, cy, width, height) {
+    const corners = [[-1, -1], [1, -1], [1, 1], [-1, 1]];
+    return corners.map(([a, b]) => this.point(map.toCanvas(cx + (a * width) / 2, cy + (b * height) / 2)));
+  }
+
+  renderPlace(layer, place) {
+    const { svg } = this;
+    const { width, height } = this.size(layer);
+    const map = layerMap(place, this.at(layer));
+    const corners = this.outline(map, 0, 0, width, height);
+    const path = `M${corners.map((p) => p.join(" ")).join("L")}Z`;
+    add(svg, "path", { class: "grab", d: path, "data-grab": "move" });
+    add(svg, "path", { class: "frame-line", d: path });
+    if (!fixed(place.x, place.y, place.scale, place.rotation)) return;
+    const box = { w: svg.clientWidth, h: svg.clientHeight };
+    const inside = ([x, y]) => [Math.min(Math.max(x, 10), box.w - 10), Math.min(Math.max(y, 10), box.h - 10)];
+    corners.forEach((corner, n) => {
+      const [x, y] = inside(corner);
+      add(svg, "circle", { class: "knob", cx: x, cy: y, r: KNOB, "data-grab": "scale", "data-corner": n });
+    });
+    const middle = this.point(map.toCanvas(0, 0));
+    const turn = (valueAt(place.rotation, this.at(layer)) * Math.PI) / 180;
+    const flip = place.flip_y ? -1 : 1;
+    const topEdge = this.point(map.toCanvas(0, (-flip * height) / 2));
+    const long = Math.max(Math.hypot(topEdge[0] - middle[0], topEdge[1] - middle[1]) - REACH, REACH);
+    const spot = inside([middle[0] + long * Math.sin(turn), middle[1] - long * Math.cos(turn)]);
+    add(svg, "circle", { class: "knob", cx: spot[0], cy: spot[1], r: KNOB + 1, "data-grab": "turn" });
+    add(svg, "path", { class: "frame-line", d: `M${spot[0] - 4} ${spot[1] - 12}q4 -4 8 0` });
+  }
+
+  renderMask(layer, mask) {
+    const { svg } = this;
+    const at = this.at(layer);
+    const map = layerMap(layer.place, at);
+    const [cx, cy] = [valueAt(mask.x, at), valueAt(mask.y, at)];
+    const [w, h] = [valueAt(mask.width, at), valueAt(mask.height, at)];
+    const corners = this.outline(map, cx, cy, w, h);
+    const path = (points) => `M${points.map((p) => p.join(" ")).join("L")}Z`;
+    add(svg, "path", { class: "grab", d: path(corners), "data-grab": "mask-move", "data-mask": mask.id });
+    const soft = valueAt(mask.feather, at) / map.scale;
+    for (const sign of soft > 0 ? [-1, 1] : []) {
+      const outline = this.outline(map, cx, cy, Math.max(0, w + sign * soft), Math.max(0, h + sign * soft));
+      add(svg, "path", { class: "mask-feather", d: path(outline) });
+    }
+    add(svg, "path", { class: "mask-line", d: path(corners) });
+    if (!fixed(mask.x, mask.y, mask.width, mask.height)) return;
+    for (const [a, b] of [[-1, -1], [0, -1], [1, -1], [1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0]]) {
+      const [x, y] = this.point(map.toCanvas(cx + (a * w) / 2, cy + (b * h) / 2));
+      add(svg, "rect", {
+        class: "mask-knob", x: x - 4.5, y: y - 4.5, width: 9, height: 9, rx: 2,
+        "data-grab": "mask-size", "data-mask": mask.id, "data-a": a, "data-b": b,
+      });
+    }
+  }
+
+  renderMarquee({ from, to }) {
+    const [x0, y0] = this.point(from), [x1, y1] = this.point(to);
+    add(this.svg, "rect", {
+      class: "marquee", x: Math.min(x0, x1), y: Math.min(y0, y1),
+      width: Math.abs(x1 - x0), height: Math.abs(y1 - y0),
+    });
+  }
+
+  /** Ask for a rectangle on the picture: `done` gets it in canvas pixels. */
+  draw(words, way, done) {
+    this.stopDrawing();
+    this.drawing = { done, before: this.bench.way, box: null };
+    this.hint.firstElementChild.textContent = words;
+    this.hint.hidden = false;
+    if (way) this.bench.see(way);
+    this.render();
+  }
+
+  stopDrawing() {
+    if (!this.drawing) return false;
+    const { before } = this.drawing;
+    this.drawing = null;
+    this.hint.hidden = true;
+    if (this.bench.way !== before) this.bench.see(before);
+    this.render();
+    return true;
+  }
+
+  press(event) {
+    const grab = event.target.dataset?.grab;
+    if (event.button !== 0) return;
+    if (!grab) return;
+    event.preventDefault();
+    this.svg.setPointerCapture(event.pointerId);
+    const start = this.picture.toCanvas(event);
+    const drag = grab === "draw" ? this.dragMarquee(start) : this.dragHandle(event.target, start);
+    if (!drag) return;
+    this.held = drag;
+    let last = event, waiting = false;
+    const step = () => {
+      waiting = false;
+      if (this.held === drag) drag.move(this.picture.toCanvas(last), last);
+    };
+    const move = (next) => {
+      last = next;
+      if (!waiting) {
+        waiting = true;
+        requestAnimationFrame(step);
+      }
+    };
+    const end = (next) => {
+      this.svg.removeEventListener("pointermove", move);
+      this.svg.removeEventListener("pointerup", end);
+      this.svg.removeEventListener("pointercancel", end);
+      last = next;
+      if (next.type === "pointerup") step();
+      this.held = null;
+      drag.end(next.type === "pointerup");
+      this.render();
+    };
+    this.svg.addEventListener("pointermove", move);
+    this.svg.addEventListener("pointerup", end);
+    this.svg.addEventListener("pointercancel", end);
+  }
+
+  dragMarquee(from) {
+    const drawing = this.drawing;
+    return {
+      move: (to) => { drawing.box = { from, to }; this.render(); },
+      end: (finished) => {
+        const box = drawing.box;
+        drawing.box = null;
+        if (!finished || !box) return;
+        const wide = Math.abs(box.to.x - box.from.x), high = Math.abs(box.to.y - box.from.y);
+        if (Math.max(wide, high) * this.picture.rect.k < 4) return;
+        this.stopDrawing();
+        drawing.done(box);
+      },
+    };
+  }
+
+  dragHandle(node, start) {
+    const layer = this.bench.layer;
+    const { grab } = node.dataset;
+    const change = grab.startsWith("mask") ? this.maskChange(layer, node, start) : this.placeChange(layer, node, start);
+    if (!change) return null;
+    let values = null;
+    return {
+      move: (now, event) => {
+        values = change(now, event);
+        this.bench.trySet(layer.id, values);
+      },
+      end: (finished) => {
+        if (values && finished) this.bench.set(layer.id, values);
+        else { this.bench.trial = null; this.bench.tell("refused"); }
+      },
+    };
+  }
+
+  placeChange(layer, node, start) {
+    const { place } = layer;
+    if (!fixed(place.x, place.y, place.scale, place.rotation)) return null;
+    const away = (p) => Math.hypot(p.x - place.x, p.y - place.y);
+    const angle = (p) => (Math.atan2(p.y - place.y, p.x - place.x) * 180) / Math.PI;
+    const changes = {
+      move: (now, event) => {
+        let x = place.x + now.x - start.x, y = place.y + now.y - start.y;
+        if (event.shiftKey) {
+          if (Math.abs(now.x - start.x) > Math.abs(now.y - start.y)) y = place.y;
+          else x = place.x;
+        }
+        const middle = this.bench.shot.canvas, near = 6 / this.picture.rect.k;
+        if (!event.altKey && Math.abs(x - middle.width / 2) < near) x = middle.width / 2;
+        if (!event.altKey && Math.abs(y - middle.height / 2) < near) y = middle.height / 2;
+        return { x: round(x, 1), y: round(y, 1) };
+      },
+      scale: (now) => ({ scale: Math.min(3200, Math.max(1, round((place.scale * away(now)) / Math.max(away(start), 1), 2))) }),
+      turn: (now, event) => {
+        let turned = place.rotation + angle(now) - angle(start);
+        turned = ((((turned + 180) % 360) + 360) % 360) - 180;
+        if (event.shiftKey) turned = Math.round(turned / 15) * 15;
+        return { rotation: round(turned, 1) };
+      },
+    };
+    const change = changes[node.dataset.grab];
+    return (now, event) => {
+      const next = change(now, event);
+      this.render({ ...place, ...next });
+      return Object.fromEntries(Object.entries(next).map(([key, value]) => [`place.${key}`, value]));
+    };
+  }
+
+  maskChange(layer, node, start) {
+    const mask = layer.seam.masks.find((box) => box.id === node.dataset.mask);
+    if (!mask || !fixed(mask.x, mask.y, mask.width, mask.height)) return null;
+    const map = layerMap(layer.place, this.at(layer));
+    const from = map.toSource(start.x, start.y);
+    const a = Number(node.dataset.a ?? 0), b = Number(node.dataset.b ?? 0);
+    return (now) => {
+      const to = map.toSource(now.x, now.y);
+      const du = to.u - from.u, dv = to.v - from.v;
+      const next = node.dataset.grab === "mask-move"
+        ? { x: mask.x + du, y: mask.y + dv }
+        : {
+          x: mask.x + (a ? du / 2 : 0), y: mask.y + (b ? dv / 2 : 0),
+          width: Math.max(1, mask.width + a * du), height: Math.max(1, mask.height + b * dv),
+        };
+      for (const key of Object.keys(next)) next[key] = round(next[key], 1);
+      this.render(undefined, { ...mask, ...next });
+      return Object.fromEntries(
+        Object.entries(next).map(([key, value]) => [`seam.masks.${mask.id}.${key}`, value]));
+    };
+  }
+}
+
+export const round = (value, places) => Math.round(value * 10 ** places) / 10 ** places;
+export const inSpan = (thing, frame) => thing.span.first <= frame && frame <= thing.span.last;

@@ -1,0 +1,87 @@
+// Pictures over the socket. Each asks for a frame and gets one; a slot keeps only the newest wish,
+// so a fast hand never queues up old pictures.
+import { say } from "../common.js";
+
+const HEAD = 16;
+
+export class Live {
+  constructor(id) {
+    this.url = `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/shots/${id}/live`;
+    this.waiting = new Map();
+    this.number = 0;
+    this.connect();
+  }
+
+  connect() {
+    this.socket = new WebSocket(this.url);
+    this.socket.binaryType = "arraybuffer";
+    this.open = new Promise((done) => this.socket.addEventListener("open", done, { once: true }));
+    this.socket.addEventListener("message", (event) => this.receive(event.data));
+    this.socket.addEventListener("close", () => {
+      for (const { reject } of this.waiting.values()) reject(new Error("closed"));
+      this.waiting.clear();
+      if (!this.leaving) setTimeout(() => this.connect(), 800);
+    });
+    addEventListener("pagehide", () => { this.leaving = true; });
+  }
+
+  /** Resolves to {bitmap, frame, revision, trial}. */
+  async ask(wish) {
+    await this.open;
+    this.number += 1;
+    const number = this.number;
+    return new Promise((resolve, reject) => {
+      this.waiting.set(number, { resolve, reject });
+      this.socket.send(JSON.stringify({ number, ...wish }));
+    });
+  }
+
+  async receive(data) {
+    if (typeof data === "string") {
+      const { number, problem } = JSON.parse(data);
+      this.waiting.get(number)?.reject(new Error(problem));
+      this.waiting.delete(number);
+      return;
+    }
+    const head = new DataView(data, 0, HEAD);
+    const number = head.getUint32(0, true);
+    const waiting = this.waiting.get(number);
+    this.waiting.delete(number);
+    if (!waiting) return;
+    const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, HEAD)], { type: "image/jpeg" }));
+    waiting.resolve({
+      bitmap,
+      frame: head.getUint32(4, true),
+      revision: head.getUint32(8, true),
+      trial: head.getUint32(12, true) === 1,
+    });
+  }
+}
+
+export class Slot {
+  constructor(live, show) {
+    this.live = live;
+    this.show = show;
+    this.next = null;
+    this.busy = false;
+  }
+
+  want(wish) {
+    this.next = wish;
+    if (!this.busy) this.run();
+  }
+
+  async run() {
+    this.busy = true;
+    while (this.next) {
+      const wish = this.next;
+      this.next = null;
+      try {
+        this.show(await this.live.ask(wish), wish);
+      } catch (problem) {
+        if (problem.message !== "closed") say(problem.message, true);
+      }
+    }
+    this.busy = false;
+  }
+}

@@ -1,0 +1,126 @@
+// The mat: the joined picture in the middle, this layer and what lies below at its sides.
+import { Slot } from "./live.js";
+
+const GAP = 34;
+const EDGE = 20;
+const TOP = 48;
+const SIDE = 270;
+
+export class Picture {
+  constructor(bench, live) {
+    this.bench = bench;
+    this.mat = document.getElementById("mat");
+    this.main = document.getElementById("picture");
+    this.sides = {
+      layer: document.getElementById("side-layer"),
+      below: document.getElementById("side-below"),
+    };
+    this.labels = {
+      layer: document.getElementById("label-layer"),
+      below: document.getElementById("label-below"),
+    };
+    this.note = document.getElementById("mat-note");
+    this.empty = document.getElementById("empty");
+    this.playing = false;
+    this.rect = { x: 0, y: 0, width: 1, height: 1, k: 1 };
+    this.slot = new Slot(live, (answer) => { if (!this.playing) this.paint(answer); });
+    this.sideSlots = {};
+    for (const side of ["layer", "below"]) {
+      this.sideSlots[side] = new Slot(live, ({ bitmap }) => {
+        draw(this.sides[side], bitmap);
+        bitmap.close();
+      });
+    }
+    for (const name of ["state", "frame", "way"]) bench.addEventListener(name, () => this.refresh());
+    bench.addEventListener("chosen", () => this.layout());
+    for (const name of ["trial", "refused"]) bench.addEventListener(name, () => this.refreshMain());
+    new ResizeObserver(() => this.layout()).observe(this.mat);
+    this.layout();
+  }
+
+  wish(view, frame = this.bench.frame) {
+    const { bench } = this;
+    const solo = bench.solo.size ? [...bench.solo] : [];
+    return { frame, view, chosen: bench.layer?.id ?? null, solo, trial: bench.trial };
+  }
+
+  get view() {
+    return this.bench.layer ? this.bench.way : "joined";
+  }
+
+  refresh() {
+    this.refreshMain();
+    this.refreshSides();
+  }
+
+  refreshMain() {
+    if (!this.playing) this.slot.want(this.wish(this.view));
+  }
+
+  refreshSides() {
+    if (this.playing || !this.sidesShown) return;
+    for (const side of ["layer", "below"]) {
+      this.sideSlots[side].want({ ...this.wish(side), trial: null, solo: [], side: SIDE });
+    }
+  }
+
+  paint({ bitmap, frame, trial }) {
+    draw(this.main, bitmap);
+    bitmap.close();
+    this.main.dataset.frame = frame;
+    this.main.dataset.trial = trial;
+    this.bench.tell("painted", { frame });
+  }
+
+  layout() {
+    const { bench, mat } = this;
+    const { width, height } = bench.shot.canvas;
+    const room = { width: mat.clientWidth - 2 * EDGE, height: mat.clientHeight - TOP - EDGE };
+    if (room.width <= 0 || room.height <= 0) return;
+    let k = Math.min(room.width / width, room.height / height);
+    // with a seam chosen the side pictures get room of their own, where it leaves the main one large
+    const small = 0.53;
+    const withSides = Math.min(room.height / height, (room.width - 2 * GAP) / (width * (1 + 2 * small)));
+    this.sidesShown = bench.kind === "seam" && withSides > 0.68 * k;
+    if (this.sidesShown) k = Math.min(k, withSides);
+    const w = Math.round(width * k), h = Math.round(height * k);
+    const x = Math.round((mat.clientWidth - w) / 2);
+    const y = Math.round(TOP + (room.height - h) / 2);
+    this.rect = { x, y, width: w, height: h, k: w / width };
+    put(this.main, x, y, w, h);
+    for (const [side, canvas] of Object.entries(this.sides)) {
+      canvas.hidden = this.labels[side].hidden = !this.sidesShown;
+      if (!this.sidesShown) continue;
+      const sw = Math.round(w * small), sh = Math.round(h * small);
+      const sx = side === "layer" ? x - GAP - sw : x + w + GAP;
+      const sy = Math.round(y + (h - sh) / 2);
+      put(canvas, sx, sy, sw, sh);
+      put(this.labels[side], sx, sy + sh + 6, sw, 18);
+    }
+    this.note.textContent = `${Math.round(100 * this.rect.k)} %`;
+    this.empty.hidden = bench.shot.layers.length > 0;
+    this.bench.tell("layout");
+    this.refresh();
+  }
+
+  /** Mat coordinates of a pointer event, in canvas pixels. */
+  toCanvas(event) {
+    const box = this.mat.getBoundingClientRect();
+    return {
+      x: (event.clientX - box.left - this.rect.x) / this.rect.k,
+      y: (event.clientY - box.top - this.rect.y) / this.rect.k,
+    };
+  }
+}
+
+function put(element, x, y, width, height) {
+  Object.assign(element.style, { left: `${x}px`, top: `${y}px`, width: `${width}px`, height: `${height}px` });
+}
+
+function draw(canvas, bitmap) {
+  if (canvas.width !== bitmap.width || canvas.height !== bitmap.height) {
+    canvas.width = bitmap.width;
+    canvas.height = bitmap.height;
+  }
+  canvas.getContext("2d", { alpha: false }).drawImage(bitmap, 0, 0);
+}

@@ -1,0 +1,42 @@
+// The wall of shots: posters that play while the pointer rests on them.
+import { ask, drawTile } from "./common.js";
+
+const TILES = 12;
+const still = matchMedia("(prefers-reduced-motion: reduce)");
+
+function poster(link) {
+  const canvas = document.createElement("canvas");
+  link.append(canvas);
+  const image = new Image();
+  let timer = 0, at = Math.floor(TILES / 3);
+  const draw = () => drawTile(canvas, image, TILES, at, true);
+  image.addEventListener("load", () => {
+    draw();
+    new ResizeObserver(draw).observe(link);
+  });
+  const play = () => {
+    if (still.matches || timer) return;
+    timer = setInterval(() => { at = (at + 1) % TILES; draw(); }, 160);
+  };
+  const rest = () => {
+    clearInterval(timer);
+    timer = 0;
+    at = Math.floor(TILES / 3);
+    draw();
+  };
+  for (const [begin, end] of [["pointerenter", "pointerleave"], ["focus", "blur"]]) {
+    link.addEventListener(begin, play);
+    link.addEventListener(end, rest);
+  }
+  image.src = link.dataset.strip;
+}
+
+document.querySelectorAll(".poster").forEach(poster);
+
+document.addEventListener("click", async (event) => {
+  const button = event.target.closest("[data-remove]");
+  if (!button) return;
+  if (!confirm(`Delete the shot “${button.dataset.name}”? Its footage stays.`)) return;
+  await ask(`/shots/${button.dataset.remove}`, { method: "DELETE" });
+  button.closest("li").remove();
+});

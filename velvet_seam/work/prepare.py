@@ -1,0 +1,69 @@
+"""Making footage ready: proxy, scrub strip, decoded sound and its wave."""
+
+from __future__ import annotations
+
+import io
+import json
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.media.material import Material
+from velvet_seam.core.media.proxy import contact_strip, write_proxy
+from velvet_seam.core.sound.decode import decode_sound, peaks
+from velvet_seam.store.footage import FootageItem
+from velvet_seam.store.library import Library
+from velvet_seam.work.picture_files import jpeg, write_poster, write_whole
+
+STRIP_FRAMES = 16
+WAVE_POINTS = 1200
+
+
+def prepare(
+    library: Library, item: FootageItem, progress: Callable[[int, int], None] | None = None
+) -> None:
+    """Make one piece of footage ready.
+
+    Args:
+        progress: called with frames done and frames in all; what it raises ends the work.
+    """
+    folder, probe = library.folder, item.probe
+    if probe.kind != "sound" and not folder.poster(item.id).exists():
+        write_poster(item.path, probe, folder.poster(item.id))
+    if probe.has_sound and not folder.sound(item.id).exists():
+        _prepare_sound(library, item)
+    if probe.kind == "clip":
+        wanted = {round(k * (probe.frames - 1) / (STRIP_FRAMES - 1)) for k in range(STRIP_FRAMES)}
+        kept: dict[int, NDArray[np.uint8]] = {}
+        last = 0.0
+
+        def each(number: int, rgba: NDArray[np.uint8]) -> None:
+            nonlocal last
+            if number in wanted:
+                kept[number] = rgba.copy()
+            if progress and time.monotonic() - last > 0.2:
+                last = time.monotonic()
+                progress(number + 1, probe.frames)
+
+        write_proxy(item.path, probe, folder.proxy(item.id), each=each)
+        _write_strip(folder.strip(item.id), [kept[n] for n in sorted(kept)])
+    elif probe.kind == "still":
+        picture = Material(item.id, item.path, probe, preview=True).read(0)
+        _write_strip(folder.strip(item.id), [picture])
+    library.footage.set_ready(item.id)
+
+
+def _write_strip(path: Path, frames: list[NDArray[np.uint8]]) -> None:
+    write_whole(path, jpeg(contact_strip(frames, 240), 76))
+
+
+def _prepare_sound(library: Library, item: FootageItem) -> None:
+    sound = decode_sound(item.path)
+    data = io.BytesIO()
+    np.save(data, sound)
+    write_whole(library.folder.sound(item.id), data.getvalue())
+    wave = [round(float(v), 3) for v in peaks(sound, min(WAVE_POINTS, len(sound)))]
+    write_whole(library.folder.wave(item.id), json.dumps(wave).encode())

@@ -1,0 +1,64 @@
+"""The queue: starts a process for each piece of waiting work, one of a kind at a time."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import threading
+
+from velvet_seam.store.library import Library
+
+KINDS = ("prepare", "render")
+
+
+class Queue:
+    """Watches the store's queue from a thread, from :meth:`start` to :meth:`stop`."""
+
+    def __init__(self, library: Library) -> None:
+        self._library = library
+        self._running: dict[str, tuple[str, subprocess.Popen[bytes]]] = {}
+        self._wake = threading.Event()
+        self._ending = False
+        self._thread = threading.Thread(target=self._watch, name="queue", daemon=True)
+
+    def start(self) -> None:
+        """What was interrupted when the program last ended waits again."""
+        self._library.jobs.restart_interrupted()
+        self._thread.start()
+
+    def wake(self) -> None:
+        """Look for waiting work now rather than soon."""
+        self._wake.set()
+
+    def stop(self) -> None:
+        """End the processes; their work waits for the next start."""
+        self._ending = True
+        self._wake.set()
+        self._thread.join()
+        for _, process in self._running.values():
+            process.terminate()
+            process.wait()
+        self._library.jobs.restart_interrupted()
+
+    def _watch(self) -> None:
+        while not self._ending:
+            for kind in KINDS:
+                self._tend(kind)
+            self._wake.wait(0.3)
+            self._wake.clear()
+
+    def _tend(self, kind: str) -> None:
+        if kind in self._running:
+            job, process = self._running[kind]
+            if process.poll() is None:
+                return
+            del self._running[kind]
+            if process.returncode != 0:
+                self._library.jobs.fail(
+                    job, "The work stopped unexpectedly. Nothing else was touched; try it again."
+                )
+        job_row = self._library.jobs.take(kind)
+        if job_row is not None:
+            root = str(self._library.folder.root)
+            command = [sys.executable, "-m", "velvet_seam.work.run", root, job_row.id]
+            self._running[kind] = (job_row.id, subprocess.Popen(command))

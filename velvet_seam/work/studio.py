@@ -1,0 +1,91 @@
+"""The web process's side of the painter: asks it for pictures, the urgent ones first."""
+
+from __future__ import annotations
+
+import asyncio
+import itertools
+import multiprocessing as mp
+from concurrent.futures import ThreadPoolExecutor
+from multiprocessing.connection import Connection
+from multiprocessing.context import SpawnProcess
+from pathlib import Path
+from typing import Any
+
+from velvet_seam.core.problem import Problem
+from velvet_seam.work.painter import Measure, Paint, serve
+
+LIVE, SOON, WHENEVER = 0, 1, 2
+"""How urgent a picture is: under the hand, on the screen, or for a wall of posters."""
+
+
+class Studio:
+    """Hands requests to the painter one at a time; restarts it should it ever fall over."""
+
+    def __init__(self, root: Path) -> None:
+        self._root = root
+        self._context = mp.get_context("spawn")
+        self._process: SpawnProcess | None = None
+        self._pipe: Connection | None = None
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="studio")
+        self._waiting: asyncio.PriorityQueue[tuple[int, int, Any, asyncio.Future[Any]]]
+        self._order = itertools.count()
+        self._task: asyncio.Task[None] | None = None
+
+    async def start(self) -> None:
+        self._waiting = asyncio.PriorityQueue()
+        self._launch()
+        self._task = asyncio.create_task(self._work())
+
+    async def stop(self) -> None:
+        if self._task:
+            self._task.cancel()
+        if self._pipe:
+            self._pipe.close()
+        if self._process:
+            self._process.join(2)
+            if self._process.is_alive():
+                self._process.terminate()
+        self._thread.shutdown(wait=False)
+
+    async def ask(self, request: Paint | Measure, urgency: int = SOON) -> Any:
+        """The painter's answer: JPEG bytes, or a screen reading.
+
+        Raises:
+            Problem: with the painter's sentence.
+        """
+        future: asyncio.Future[Any] = asyncio.get_running_loop().create_future()
+        await self._waiting.put((urgency, next(self._order), request, future))
+        return await future
+
+    def _launch(self) -> None:
+        ours, theirs = self._context.Pipe()
+        self._process = self._context.Process(
+            target=serve, args=(str(self._root), theirs), name="painter", daemon=True
+        )
+        self._process.start()
+        theirs.close()
+        self._pipe = ours
+
+    async def _work(self) -> None:
+        loop = asyncio.get_running_loop()
+        while True:
+            _, _, request, future = await self._waiting.get()
+            if future.cancelled():
+                continue
+            try:
+                outcome, value = await loop.run_in_executor(self._thread, self._exchange, request)
+            except (EOFError, OSError):
+                self._launch()
+                outcome, value = "problem", "The picture could not be made; it is tried afresh."
+            if future.cancelled():
+                continue
+            if outcome == "fine":
+                future.set_result(value)
+            else:
+                future.set_exception(Problem(value))
+
+    def _exchange(self, request: Paint | Measure) -> tuple[str, Any]:
+        assert self._pipe is not None
+        self._pipe.send(request)
+        answer: tuple[str, Any] = self._pipe.recv()
+        return answer

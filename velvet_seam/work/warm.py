@@ -1,0 +1,34 @@
+"""Warming: compiles every kernel once, so that no user waits for it: ``python -m …work.warm``."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from velvet_seam.core.picture.blend import MODES, ground, join, to_rgb8
+from velvet_seam.core.picture.box_mask import box_mask
+from velvet_seam.core.picture.placement import affine, place
+from velvet_seam.core.picture.premultiply import premultiply
+from velvet_seam.core.picture.screen import screen_surface
+from velvet_seam.core.picture.screen_key import screen_key
+
+
+def warm() -> None:
+    """Run every kernel on a small picture; Numba keeps the compiled code beside the source."""
+    picture = np.full((48, 32, 4), (60, 160, 70, 255), np.uint8)
+    picture[10:30, 8:24, :3] = (200, 120, 40)
+    premultiply(picture)
+    surface = screen_surface(picture, (60, 160, 70))
+    keyed = screen_key(
+        picture, surface, (60, 160, 70), tolerance=0.06, softness=0.86, keep_shadows=0, despill=1
+    )
+    masked = box_mask(keyed, 2.0, 2.0, 30.0, 40.0, 3.0, False)
+    patch = place(masked, affine(16, 24, 0.9, 12, False, False, 32, 48), 32, 48)
+    below = ground(32, 48, (0, 0, 0))
+    if patch is not None:
+        for mode in MODES:
+            join(below, patch.pixels, patch.left, patch.top, mode, 0.5)
+    to_rgb8(below)
+
+
+if __name__ == "__main__":
+    warm()
