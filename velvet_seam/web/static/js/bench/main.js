@@ -1,0 +1,68 @@
+// The bench, put together.
+import { acceptDrops } from "../common.js";
+import { Commands } from "./commands.js";
+import { Handles } from "./handles.js";
+import { Live } from "./live.js";
+import { Bench } from "./model.js";
+import { Picture } from "./picture.js";
+import { Player } from "./play.js";
+import { Stack } from "./stack.js";
+import { Tapes } from "./tape.js";
+import { TimeStrip } from "./time.js";
+
+const page = document.querySelector(".bench");
+const state = JSON.parse(document.getElementById("state").textContent);
+const bench = new Bench(page.dataset.shot, state, page.dataset.chosen);
+
+/** Put fragments in place; the focus and the scroll stay where they were. */
+let parts = {};
+bench.addEventListener("parts", ({ detail }) => {
+  parts = detail;
+  for (const [id, html] of Object.entries(detail)) show(id, html);
+  bench.tell("shown");
+});
+bench.addEventListener("restore", () => {
+  if (parts.panel) show("panel", parts.panel);
+  bench.tell("shown");
+});
+
+function show(id, html) {
+  const element = document.getElementById(id);
+  const focused = element.contains(document.activeElement) ? document.activeElement.id : "";
+  const { scrollTop } = element;
+  element.innerHTML = html;
+  element.scrollTop = scrollTop;
+  if (focused) document.getElementById(focused)?.focus({ preventScroll: true });
+}
+
+bench.addEventListener("saving", () => {
+  const saved = document.getElementById("saved");
+  if (saved) saved.textContent = bench.saving ? "saving" : "saved";
+});
+
+// what is chosen is marked at once, before the server has answered
+bench.addEventListener("chosen", () => {
+  for (const one of document.querySelectorAll("#stack [data-choose]")) {
+    const here = one.dataset.choose === bench.chosen;
+    one.classList.toggle("chosen", here);
+    if (one.hasAttribute("aria-pressed")) one.setAttribute("aria-pressed", here);
+  }
+});
+bench.addEventListener("way", () => {
+  for (const button of document.querySelectorAll("[data-way]")) {
+    button.setAttribute("aria-pressed", button.dataset.way === bench.way);
+  }
+});
+
+const live = new Live(bench.id);
+const picture = new Picture(bench, live);
+const handles = new Handles(bench, picture);
+const stack = new Stack(bench);
+const player = new Player(bench, live, picture);
+const commands = new Commands({ bench, handles, stack, player });
+new Tapes(bench);
+new TimeStrip(bench);
+acceptDrops(document.getElementById("mat"), (files) => commands.bringIn(files));
+
+// for measuring play from outside: which picture was shown when, against the sound
+window.velvetSeam = { bench, player };

@@ -1,0 +1,150 @@
+// Play: the sound is the clock; pictures are asked for ahead of it and shown when their time comes.
+import { say } from "../common.js";
+
+const AHEAD = 8;
+const IN_FLIGHT = 2;
+
+export class Player {
+  constructor(bench, live, picture) {
+    Object.assign(this, { bench, live, picture });
+    this.button = document.getElementById("play");
+    this.loopButton = document.getElementById("loop");
+    this.loop = true;
+    this.log = [];
+    this.button.addEventListener("click", () => this.toggle());
+    this.loopButton.addEventListener("click", () => this.setLoop(!this.loop));
+    bench.addEventListener("pause", () => this.pause());
+    bench.addEventListener("state", () => { if (this.playing && this.revision !== bench.state.revision) this.pause(); });
+  }
+
+  setLoop(on) {
+    this.loop = on;
+    this.loopButton.setAttribute("aria-pressed", on);
+    if (this.source) this.source.loop = on;
+  }
+
+  toggle() { return this.playing ? this.pause() : this.play(); }
+
+  async sound() {
+    const { bench } = this;
+    this.context ??= new AudioContext({ sampleRate: 48000, latencyHint: "interactive" });
+    if (this.context.state === "suspended") await this.context.resume();
+    const { revision } = bench.state;
+    if (this.mixRevision !== revision) {
+      const answer = await fetch(`/shots/${bench.id}/sound.wav`);
+      if (!answer.ok) throw new Error("The sound could not be mixed; the pictures are not affected.");
+      this.mix = await this.context.decodeAudioData(await answer.arrayBuffer());
+      this.mixRevision = revision;
+    }
+    return this.mix;
+  }
+
+  async play() {
+    const { bench } = this;
+    if (this.playing) return;
+    this.playing = true;
+    this.revision = bench.state.revision;
+    this.picture.playing = true;
+    this.button.setAttribute("aria-label", "Pause");
+    this.button.title = "Pause · Space";
+    this.button.querySelector("use").setAttribute("href", "/static/icons.svg#pause");
+    bench.tell("layout");
+    const first = bench.frame >= bench.shot.length - 1 ? 0 : bench.frame;
+    this.frames = new Map();
+    this.asked = first - 1;
+    this.flying = 0;
+    this.run = Symbol("run");
+    this.log = [];
+    const { run } = this;
+    try {
+      const mix = await this.sound();
+      this.pump(first);
+      const patience = performance.now() + 1500;
+      while (this.run === run && !this.frames.has(first) && performance.now() < patience) {
+        await new Promise((done) => setTimeout(done, 8));
+      }
+      if (this.run !== run) return;
+      this.source = this.context.createBufferSource();
+      this.source.buffer = mix;
+      this.source.loop = this.loop;
+      this.source.connect(this.context.destination);
+      this.begin = this.context.currentTime + 0.06 - first / bench.rate;
+      this.source.start(this.context.currentTime + 0.06, first / bench.rate);
+      requestAnimationFrame(() => this.tick(run));
+    } catch (problem) {
+      say(problem.message, true);
+      this.pause();
+    }
+  }
+
+  pause() {
+    if (!this.playing) return;
+    this.playing = false;
+    this.run = null;
+    this.source?.stop();
+    this.source = null;
+    for (const bitmap of this.frames.values()) bitmap.close();
+    this.frames.clear();
+    this.picture.playing = false;
+    this.button.setAttribute("aria-label", "Play");
+    this.button.title = "Play · Space";
+    this.button.querySelector("use").setAttribute("href", "/static/icons.svg#play");
+    this.bench.tell("layout");
+    this.bench.tell("frame");
+    this.picture.refresh();
+  }
+
+  /** The frame the ear hears now, counted on past the end while looping. */
+  heard() {
+    const late = this.context.outputLatency || 0;
+    return (this.context.currentTime - late - this.begin) * this.bench.rate;
+  }
+
+  pump(now) {
+    const { length } = this.bench.shot;
+    if (this.asked < now - 1) this.asked = now - 1;
+    while (this.flying < IN_FLIGHT && this.asked < now + AHEAD) {
+      this.asked += 1;
+      if (!this.loop && this.asked >= length) return;
+      const count = this.asked, { run } = this;
+      this.flying += 1;
+      const wish = { ...this.picture.wish(this.picture.view, count % length), trial: null, passing: true };
+      this.live.ask(wish).then(({ bitmap }) => {
+        if (this.run !== run) { bitmap.close(); return; }
+        this.flying -= 1;
+        this.frames.set(count, bitmap);
+        this.pump(Math.max(0, Math.floor(this.begin === undefined ? 0 : this.heard())));
+      }, () => { if (this.run === run) this.pause(); });
+    }
+  }
+
+  tick(run) {
+    if (this.run !== run) return;
+    const { bench } = this;
+    const { length } = bench.shot;
+    const heard = this.heard();
+    const now = Math.max(0, Math.floor(heard));
+    if (!this.loop && now >= length) {
+      this.pause();
+      bench.go(length - 1);
+      return;
+    }
+    // the newest picture whose time has come; older ones are dropped
+    let due = -1;
+    for (const count of this.frames.keys()) if (count <= now && count > due) due = count;
+    if (due >= 0) {
+      const bitmap = this.frames.get(due);
+      for (const count of [...this.frames.keys()]) {
+        if (count > due) continue;
+        if (count < due) this.frames.get(count).close();
+        this.frames.delete(count);
+      }
+      this.picture.paint({ bitmap, frame: due % length, trial: false });
+      this.log.push({ count: due, heard });
+      if (this.log.length > 3000) this.log.shift();
+      bench.go(due % length);
+    }
+    this.pump(now);
+    requestAnimationFrame(() => this.tick(run));
+  }
+}

@@ -1,0 +1,91 @@
+// The stack: cards are chosen, dragged into another order, and carry their small pictures.
+import { say } from "../common.js";
+
+export class Stack {
+  constructor(bench) {
+    this.bench = bench;
+    this.root = document.getElementById("stack");
+    bench.addEventListener("shown", () => this.refresh());
+    bench.addEventListener("frame", () => this.later());
+    bench.addEventListener("solo", () => this.refresh());
+    this.root.addEventListener("pointerdown", (event) => this.press(event));
+    this.refresh();
+  }
+
+  refresh() {
+    const { bench } = this;
+    for (const image of this.root.querySelectorAll("img[data-card]")) {
+      const { card, view, key } = image.dataset;
+      const frame = bench.playing ? 0 : bench.frame;
+      const address = `/shots/${bench.id}/picture.jpg?view=${view}&chosen=${card}&frame=${frame}&side=96&k=${key}`;
+      if (image.getAttribute("src") !== address) image.src = address;
+    }
+    for (const button of this.root.querySelectorAll('[data-do="solo"]')) {
+      button.setAttribute("aria-pressed", bench.solo.has(button.dataset.layer));
+    }
+    for (const card of this.root.querySelectorAll(".card[data-layer]")) {
+      const layer = bench.shot.layers.find((one) => one.id === card.dataset.layer);
+      card.classList.toggle("off", Boolean(layer?.hidden) || (bench.solo.size > 0 && !bench.solo.has(card.dataset.layer)));
+    }
+  }
+
+  /** Card pictures follow the playhead once it rests. */
+  later() {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.refresh(), 400);
+  }
+
+  press(event) {
+    const card = event.target.closest(".card[data-layer]");
+    if (!card || event.button !== 0 || event.target.closest(".card-tools")) return;
+    const list = document.getElementById("stack-list");
+    const y0 = event.clientY;
+    let line = null, index = null;
+    const cards = () => [...list.querySelectorAll(".card[data-layer]")];
+    const move = (next) => {
+      if (!line && Math.abs(next.clientY - y0) < 6) return;
+      if (!line) {
+        line = document.createElement("div");
+        line.className = "drop-line";
+        card.classList.add("lifted");
+        card.setPointerCapture(next.pointerId);
+      }
+      const others = cards();
+      let place = others.findIndex((other) => next.clientY < other.getBoundingClientRect().top + other.offsetHeight / 2);
+      if (place < 0) place = others.length;
+      index = place;
+      const item = others[place]?.closest("li");
+      if (item) item.before(line);
+      else list.append(line);
+    };
+    const end = (next) => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", end);
+      removeEventListener("pointercancel", end);
+      line?.remove();
+      card.classList.remove("lifted");
+      if (index === null || next.type !== "pointerup") return;
+      card.dataset.dragged = "yes";
+      setTimeout(() => delete card.dataset.dragged, 0);
+      const from = cards().indexOf(card);
+      const to = index > from ? index - 1 : index;
+      if (to !== from) this.reorder(card.dataset.layer, cards().length - 1 - to);
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", end);
+    addEventListener("pointercancel", end);
+  }
+
+  reorder(layer, index) {
+    this.bench.edit({ do: "reorder-layer", layer, index });
+  }
+
+  shift(by) {
+    const { bench } = this;
+    if (!bench.layer) return;
+    const at = bench.shot.layers.indexOf(bench.layer);
+    const to = at + by;
+    if (to < 0 || to >= bench.shot.layers.length) say(by > 0 ? "This layer is on top already." : "This layer is at the bottom already.");
+    else this.reorder(bench.layer.id, to);
+  }
+}

@@ -1,0 +1,168 @@
+// Measuring tapes: a value with its unit. Drag, wheel, arrows, type, double-click for the default.
+import { say } from "../common.js";
+
+const PIXELS = 150;
+
+export class Tapes {
+  constructor(bench) {
+    this.bench = bench;
+    this.panel = document.getElementById("panel");
+    bench.addEventListener("shown", () => this.place());
+    this.panel.addEventListener("pointerdown", (event) => this.press(event));
+    this.panel.addEventListener("dblclick", (event) => {
+      const tape = event.target.closest(".tape-scale")?.parentElement;
+      if (tape) this.commit(tape, Number(tape.dataset.default));
+    });
+    this.panel.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
+    this.panel.addEventListener("keydown", (event) => this.key(event));
+    this.panel.addEventListener("change", (event) => this.typed(event));
+    this.panel.addEventListener("focusin", (event) => {
+      if (event.target.matches(".tape-number")) event.target.select();
+    });
+    this.place();
+  }
+
+  value(tape) { return Number(tape.querySelector(".tape-scale").getAttribute("aria-valuenow")); }
+
+  /** Keep a value inside its bounds and on a sensible grid. */
+  fit(tape, value, fine = false) {
+    const { low, high, step } = tape.dataset;
+    const grid = Number(step) / (fine ? 10 : 1);
+    const snapped = Math.round(value / grid) * grid;
+    return Math.min(Number(high), Math.max(Number(low), Number(snapped.toFixed(4))));
+  }
+
+  place(root = this.panel) {
+    for (const tape of root.querySelectorAll(".tape")) {
+      if (tape.getAttribute("aria-disabled")) continue;
+      this.show(tape, this.value(tape));
+    }
+  }
+
+  show(tape, value) {
+    const { from, to, unit } = tape.dataset;
+    const part = Math.min(1, Math.max(0, (value - from) / (to - from)));
+    const scale = tape.querySelector(".tape-scale");
+    const text = String(Number(value.toFixed(2)));
+    tape.querySelector(".tape-pointer").style.left = `${100 * part}%`;
+    scale.setAttribute("aria-valuenow", text);
+    scale.setAttribute("aria-valuetext", `${text} ${unit}`);
+    const number = tape.querySelector(".tape-number");
+    if (document.activeElement !== number || number.value !== text) number.value = text;
+  }
+
+  target(tape) { return tape.closest("[data-target]").dataset.target; }
+
+  try(tape, value) {
+    this.show(tape, value);
+    this.bench.trySet(this.target(tape), { [tape.dataset.path]: value });
+  }
+
+  commit(tape, value) {
+    this.show(tape, value);
+    this.bench.set(this.target(tape), { [tape.dataset.path]: value });
+  }
+
+  press(event) {
+    const scale = event.target.closest(".tape-scale");
+    if (!scale || event.button !== 0) return;
+    const tape = scale.parentElement;
+    if (tape.getAttribute("aria-disabled")) return;
+    event.preventDefault();
+    scale.focus();
+    scale.setPointerCapture(event.pointerId);
+    const begin = this.value(tape), x0 = event.clientX;
+    const range = Number(tape.dataset.to) - Number(tape.dataset.from);
+    const width = scale.clientWidth || PIXELS;
+    const box = scale.getBoundingClientRect();
+    let value = begin, moved = false, waiting = false, last = event;
+    const apply = () => {
+      waiting = false;
+      const fine = last.altKey;
+      const by = ((last.clientX - x0) / width) * range * (fine ? 0.1 : 1);
+      value = this.fit(tape, begin + by, fine);
+      this.try(tape, value);
+    };
+    const move = (next) => {
+      if (!moved && Math.abs(next.clientX - x0) < 2) return;
+      moved = true;
+      last = next;
+      if (!waiting) {
+        waiting = true;
+        requestAnimationFrame(apply);
+      }
+    };
+    const end = (next) => {
+      for (const name of ["pointermove", "pointerup", "pointercancel"]) scale.removeEventListener(name, name === "pointermove" ? move : end);
+      if (next.type === "pointercancel") {
+        this.show(tape, begin);
+        this.bench.trial = null;
+        this.bench.tell("refused");
+        return;
+      }
+      if (moved) {
+        last = next;
+        apply();
+        this.commit(tape, value);
+      } else if (next.detail < 2) {
+        const part = (next.clientX - box.left) / box.width;
+        const to = this.fit(tape, Number(tape.dataset.from) + part * range);
+        clearTimeout(this.click);
+        this.click = setTimeout(() => this.commit(tape, to), 220);
+        scale.addEventListener("dblclick", () => clearTimeout(this.click), { once: true });
+      }
+    };
+    scale.addEventListener("pointermove", move);
+    scale.addEventListener("pointerup", end);
+    scale.addEventListener("pointercancel", end);
+  }
+
+  /** Steps that follow one another quickly become one edit. */
+  nudge(tape, by) {
+    const fine = Math.abs(by) < 1;
+    const value = this.fit(tape, this.value(tape) + by * Number(tape.dataset.step), fine);
+    this.try(tape, value);
+    clearTimeout(this.later);
+    this.later = setTimeout(() => this.commit(tape, value), 350);
+  }
+
+  wheel(event) {
+    const scale = event.target.closest(".tape-scale");
+    if (!scale || document.activeElement !== scale) return;
+    event.preventDefault();
+    this.nudge(scale.parentElement, (event.deltaY < 0 ? 1 : -1) * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1));
+  }
+
+  key(event) {
+    const scale = event.target.closest(".tape-scale");
+    const tape = event.target.closest(".tape");
+    if (!tape || tape.getAttribute("aria-disabled")) return;
+    const size = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
+    const up = { ArrowUp: 1, ArrowDown: -1, ...(scale ? { ArrowRight: 1, ArrowLeft: -1 } : {}) }[event.key];
+    if (up) {
+      event.preventDefault();
+      event.stopPropagation();
+      this.nudge(tape, up * size);
+    } else if (event.key === "Escape" && !scale) {
+      this.show(tape, this.value(tape));
+      event.target.blur();
+    } else if (event.key === "Enter" && !scale) {
+      event.target.blur();
+    }
+  }
+
+  typed(event) {
+    const number = event.target.closest(".tape-number");
+    if (!number) return;
+    const tape = number.closest(".tape");
+    const { low, high, unit } = tape.dataset;
+    const value = Number(number.value.replace(",", ".").replace(/[^\d.+\-e]/gi, ""));
+    if (!number.value.trim() || !Number.isFinite(value) || value < Number(low) || value > Number(high)) {
+      say(`${number.getAttribute("aria-label").split(",")[0]} lies between ${Number(low)} and ${Number(high)} ${unit}. The value was kept.`, true);
+      number.value = "";
+      this.show(tape, this.value(tape));
+      return;
+    }
+    this.commit(tape, value);
+  }
+}

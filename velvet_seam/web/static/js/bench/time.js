@@ -1,0 +1,259 @@
+// The time strip: a lane for each layer in stack order, then the sounds; bars are dragged and trimmed.
+import { round } from "./handles.js";
+
+const NS = "http://www.w3.org/2000/svg";
+const NAMES = 92;
+const RULER = 26;
+const LANE = 27;
+const BAR = 19;
+const SNAP = 7;
+const STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600];
+
+export class TimeStrip {
+  constructor(bench) {
+    this.bench = bench;
+    this.svg = document.getElementById("lanes");
+    this.clock = document.getElementById("clock");
+    this.note = document.getElementById("frame-note");
+    this.waves = new Map();
+    this.held = null;
+    for (const name of ["state", "chosen"]) bench.addEventListener(name, () => { if (!this.held) this.render(); });
+    bench.addEventListener("frame", () => this.moveHead());
+    new ResizeObserver(() => this.render()).observe(this.svg.parentElement);
+    this.svg.addEventListener("pointerdown", (event) => this.press(event));
+    this.render();
+  }
+
+  get things() { return [...this.bench.shot.layers].reverse().concat(this.bench.shot.sounds); }
+  x(frame) { return NAMES + (frame / this.bench.shot.length) * this.room; }
+  frameAt(clientX) {
+    const box = this.svg.getBoundingClientRect();
+    return ((clientX - box.left - NAMES) / this.room) * this.bench.shot.length;
+  }
+
+  render(moved) {
+    const { svg, bench } = this;
+    this.room = Math.max(60, svg.parentElement.clientWidth - NAMES - 8);
+    const things = this.things;
+    const height = RULER + things.length * LANE + 6;
+    svg.setAttribute("height", height);
+    svg.setAttribute("viewBox", `0 0 ${this.room + NAMES + 8} ${height}`);
+    svg.replaceChildren();
+    this.renderRuler();
+    things.forEach((thing, row) => this.renderLane(moved?.id === thing.id ? moved : thing, row));
+    this.head = node("g", {});
+    this.headLine = node("line", { class: "head-line", y1: 8, y2: height });
+    this.grip = node("path", { class: "head-grip", d: "M-6 0h12v7l-6 6-6-6z" });
+    this.head.append(this.headLine, this.grip);
+    svg.append(this.head);
+    this.moveHead();
+  }
+
+  renderRuler() {
+    const { svg, bench } = this;
+    const perSecond = (this.room / bench.shot.length) * bench.rate;
+    const step = STEPS.find((seconds) => seconds * perSecond >= 58) ?? 600;
+    svg.append(node("rect", { x: NAMES - 6, y: 0, width: this.room + 12, height: RULER, fill: "transparent", "data-grab": "head", style: "" }));
+    svg.append(node("line", { x1: NAMES, x2: NAMES + this.room, y1: RULER - 4.5, y2: RULER - 4.5, stroke: "#d9cfc2" }));
+    const seconds = bench.shot.length / bench.rate;
+    for (let second = 0; second <= seconds; second += step) {
+      const x = this.x(second * bench.rate);
+      if (x > NAMES + this.room - 4) break;
+      svg.append(node("line", { x1: x, x2: x, y1: RULER - 9, y2: RULER - 4, stroke: "#a89a92" }));
+      const text = node("text", { class: "tick", x: x + 3, y: 13, "pointer-events": "none" });
+      text.textContent = `${second}s`;
+      svg.append(text);
+    }
+  }
+
+  renderLane(thing, row) {
+    const { bench, svg } = this;
+    const y = RULER + row * LANE;
+    const sound = thing.footage !== undefined;
+    const chosen = bench.target === thing.id;
+    const lane = node("g", { class: sound ? "thread-sound" : `thread-${thing.thread}` });
+    const name = node("text", { x: 0, y: y + 16, "font-weight": chosen ? 700 : 400, "data-choose": `${sound ? "sound" : "layer"}:${thing.id}` });
+    name.textContent = thing.name.length > 14 ? `${thing.name.slice(0, 13)}…` : thing.name;
+    const title = node("title", {});
+    title.textContent = thing.name;
+    name.append(title);
+    const x0 = this.x(thing.span.first), x1 = Math.min(this.x(thing.span.last + 1), NAMES + this.room);
+    const width = Math.max(3, x1 - x0);
+    const off = thing.hidden || thing.on === false;
+    const bar = node("rect", {
+      class: `bar${chosen ? " chosen" : ""}${off ? " off" : ""}`, x: x0, y: y + 3, width, height: BAR, rx: 5,
+      "data-grab": "bar", "data-thing": thing.id,
+    });
+    lane.append(name, bar);
+    if (sound) this.renderWave(lane, thing, x0, width, y + 3);
+    const reach = Math.min(9, width / 3);
+    lane.append(
+      node("rect", { class: "bar-end", x: x0, y: y + 3, width: reach, height: BAR, rx: 4, "data-grab": "first", "data-thing": thing.id }),
+      node("rect", { class: "bar-end", x: x1 - reach, y: y + 3, width: reach, height: BAR, rx: 4, "data-grab": "last", "data-thing": thing.id }),
+    );
+    svg.append(lane);
+  }
+
+  renderWave(lane, track, x, width, y) {
+    const wave = this.waves.get(track.footage);
+    if (wave === undefined) {
+      this.waves.set(track.footage, null);
+      fetch(`/footage/${track.footage}/wave.json`).then((answer) => (answer.ok ? answer.json() : null)).then((points) => {
+        this.waves.set(track.footage, points);
+        if (points && !this.held) this.render();
+      });
+      return;
+    }
+    if (!wave) return;
+    const { bench } = this;
+    const seconds = bench.state.footage[track.footage]?.seconds ?? 1;
+    const [a, b] = String(track.time.source_in).split("/");
+    const from = Number(a) / Number(b ?? 1), span = (track.span.last + 1 - track.span.first) / bench.rate;
+    const at = (s) => Math.floor((s / seconds) * wave.length);
+    let path = "";
+    for (let px = 1; px < width - 1; px += 2) {
+      const i = at(from + (px / width) * span), j = Math.max(i + 1, at(from + ((px + 2) / width) * span));
+      if (i >= wave.length) break;
+      const tall = Math.max(0.6, Math.max(...wave.slice(i, j)) * (BAR - 5));
+      path += `M${(x + px).toFixed(1)} ${(y + BAR / 2 - tall / 2).toFixed(1)}h1.2v${tall.toFixed(1)}h-1.2z`;
+    }
+    lane.append(node("path", { class: "wave", d: path }));
+  }
+
+  moveHead() {
+    const { bench } = this;
+    const x = this.x(bench.frame);
+    this.head?.setAttribute("transform", `translate(${x.toFixed(2)} 0)`);
+    this.clock.textContent = bench.spell(bench.frame);
+    this.note.textContent = `frame ${bench.frame} of ${bench.shot.length}, ${bench.spell(bench.shot.length)} in all`;
+  }
+
+  /** Frames that bars and the playhead like to meet, with what they are. */
+  targets(except) {
+    const { bench } = this;
+    const found = [{ frame: 0, word: "start" }, { frame: bench.shot.length, word: "end" }];
+    if (except) found.push({ frame: bench.frame, word: "playhead" });
+    for (const thing of this.things) {
+      if (thing.id === except) continue;
+      found.push({ frame: thing.span.first, word: thing.name }, { frame: thing.span.last + 1, word: thing.name });
+    }
+    return found;
+  }
+
+  snap(frame, targets) {
+    const near = (SNAP / this.room) * this.bench.shot.length;
+    let best = null;
+    for (const target of targets) {
+      const away = Math.abs(target.frame - frame);
+      if (away <= near && (!best || away < best.away)) best = { ...target, away };
+    }
+    return best;
+  }
+
+  showSnap(hit) {
+    this.snapMark?.remove();
+    if (!hit) return;
+    const x = this.x(hit.frame);
+    this.snapMark = node("g", {});
+    const late = x > NAMES + this.room - 90;
+    const word = node("text", { class: "snap-word", x: x + (late ? -4 : 4), y: 13, "text-anchor": late ? "end" : "start" });
+    word.textContent = hit.word;
+    this.snapMark.append(node("line", { class: "snap-line", x1: x, x2: x, y1: 4, y2: 400 }), word);
+    this.svg.append(this.snapMark);
+  }
+
+  press(event) {
+    const { bench } = this;
+    const grab = event.target.dataset?.grab;
+    if (event.target.closest("[data-choose]") || event.button !== 0) return;
+    event.preventDefault();
+    this.svg.setPointerCapture(event.pointerId);
+    const start = this.frameAt(event.clientX);
+    const drag = grab === "bar" || grab === "first" || grab === "last"
+      ? this.dragBar(grab, bench.thing(event.target.dataset.thing), start)
+      : this.dragHead(event);
+    this.held = drag;
+    const move = (next) => drag.move(this.frameAt(next.clientX), next);
+    const end = (next) => {
+      this.svg.removeEventListener("pointermove", move);
+      this.svg.removeEventListener("pointerup", end);
+      this.svg.removeEventListener("pointercancel", end);
+      this.held = null;
+      this.showSnap(null);
+      drag.end(next.type === "pointerup");
+    };
+    this.svg.addEventListener("pointermove", move);
+    this.svg.addEventListener("pointerup", end);
+    this.svg.addEventListener("pointercancel", end);
+  }
+
+  dragHead(event) {
+    const { bench } = this;
+    bench.tell("pause");
+    bench.go(Math.floor(this.frameAt(event.clientX)));
+    return {
+      move: (frame, next) => {
+        const hit = next.altKey ? null : this.snap(frame, this.targets(null));
+        this.showSnap(hit);
+        bench.go(hit ? hit.frame : Math.floor(frame));
+      },
+      end: () => {},
+    };
+  }
+
+  dragBar(grab, thing, start) {
+    const { bench } = this;
+    const sound = thing.footage !== undefined;
+    const targets = this.targets(thing.id);
+    let edit = null, moved = false;
+    const spans = {
+      bar: (by) => {
+        const length = thing.span.last - thing.span.first;
+        const first = Math.max(0, thing.span.first + by);
+        return { first, last: first + length };
+      },
+      first: (by) => ({ first: Math.min(Math.max(0, thing.span.first + by), thing.span.last), last: thing.span.last }),
+      last: (by) => ({ first: thing.span.first, last: Math.max(thing.span.first, thing.span.last + by) }),
+    };
+    return {
+      move: (frame, event) => {
+        let by = Math.round(frame - start);
+        if (!moved && by === 0) return;
+        moved = true;
+        let span = spans[grab](by);
+        let hit = null;
+        if (!event.altKey) {
+          const edges = grab === "first" ? [span.first] : grab === "last" ? [span.last + 1] : [span.first, span.last + 1];
+          for (const edge of edges) {
+            const found = this.snap(edge, targets);
+            if (found && (!hit || found.away < hit.away)) hit = { ...found, by: found.frame - edge };
+          }
+          if (hit) {
+            by += hit.by;
+            span = spans[grab](by);
+          }
+        }
+        edit = grab === "bar"
+          ? { do: "move-in-time", target: thing.id, by: span.first - thing.span.first }
+          : { do: "trim", target: thing.id, edge: grab, to: span[grab] };
+        this.render({ ...thing, span });
+        this.showSnap(hit);
+        if (!sound) bench.try(edit);
+      },
+      end: (finished) => {
+        if (!moved) bench.choose(`${sound ? "sound" : "layer"}:${thing.id}`);
+        else if (edit && finished) bench.edit(edit);
+        else { bench.trial = null; bench.tell("refused"); }
+        if (!finished) this.render();
+      },
+    };
+  }
+}
+
+function node(name, attributes) {
+  const made = document.createElementNS(NS, name);
+  for (const [key, value] of Object.entries(attributes)) {
+    if (key !== "style") made.setAttribute(key, typeof value === "number" ? round(value, 2) : value);
+  }
+  return made;
+}
