@@ -47,7 +47,9 @@ def picture(frame: int) -> NDArray[np.uint8]:
         life, size = float(spark[2]), float(spark[5])
         if not 0 <= age <= life:
             continue
-        heat = np.sin(np.pi * min(1.0, age / life + 0.15)) * (0.75 + 0.25 * np.sin(age * 0.9 + size))
+        heat = np.sin(np.pi * min(1.0, age / life + 0.15)) * (
+            0.75 + 0.25 * np.sin(age * 0.9 + size)
+        )
         colour = np.array([1.0, 0.50 + 0.22 * heat, 0.16 + 0.22 * heat**3]) * heat * 1.25
         a, b = _where(spark, age - 0.45), _where(spark, age + 0.05)
         for (x, y), weight in ((a, 0.8), (b, 1.0)):

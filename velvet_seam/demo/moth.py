@@ -200,8 +200,10 @@ def picture(frame: int) -> NDArray[np.uint8]:
     # light thrown back by the card: most on the rim, a little everywhere
     inner = cv2.GaussianBlur(alpha, (0, 0), 5)
     rim = np.clip(alpha - inner * inner, 0, 1)[..., None] * np.float32(0.42)
-    lit = colour * (1 - 0.25 * rim) + GREEN * rim * np.float32(0.62) + GREEN * np.float32(
-        0.035
-    ) * alpha[..., None]
+    lit = (
+        colour * (1 - 0.25 * rim)
+        + GREEN * rim * np.float32(0.62)
+        + GREEN * np.float32(0.035) * alpha[..., None]
+    )
     out = lit + scene.colour * (1 - alpha[..., None])
     return finish(out, 1000 + frame, 0.009)

@@ -112,9 +112,7 @@ class Scene:
 
     @classmethod
     def empty(cls, height: int, width: int) -> Scene:
-        return cls(
-            np.zeros((height, width, 3), np.float32), np.zeros((height, width), np.float32)
-        )
+        return cls(np.zeros((height, width, 3), np.float32), np.zeros((height, width), np.float32))
 
     @classmethod
     def of(cls, picture: F32) -> Scene:

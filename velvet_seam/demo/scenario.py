@@ -10,7 +10,6 @@ from velvet_seam.core.media.probe import probe
 from velvet_seam.core.shot.layer import ColourSource, FootageSource, Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.seam import BoxMask, ScreenKey, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
-from velvet_seam.core.timing.animated import Keyframe, Keyframes
 from velvet_seam.demo.draw import FOLDER
 from velvet_seam.store.library import Library
 from velvet_seam.work.prepare import prepare
@@ -43,12 +42,6 @@ def fill(root: Path, say: Callable[[str], None] = print) -> Library:
 def moth_over_the_paper_sea(footage: dict[str, str]) -> Shot:
     """The demo shot: a moth keyed from its card, a moon, embers, one evening light over all."""
     whole = Span(first=0, last=149)
-    rise = Keyframes(
-        keys=(
-            Keyframe(frame=0, value=640, ease="smooth"),
-            Keyframe(frame=149, value=470, ease="smooth"),
-        )
-    )
     layers = (
         Layer(
             id="l-sea", name="Paper sea", thread=0, source=FootageSource(footage=footage["paper-sea"]),
@@ -56,7 +49,7 @@ def moth_over_the_paper_sea(footage: dict[str, str]) -> Shot:
         ),
         Layer(
             id="l-moon", name="Moon", thread=1, source=FootageSource(footage=footage["moon-still"]),
-            span=whole, place=Place(x=720, y=rise, scale=72),
+            span=whole, place=Place(x=720, y=520, scale=72),
         ),
         Layer(
             id="l-moth", name="Moth on card", thread=2,
@@ -88,8 +81,6 @@ def moth_over_the_paper_sea(footage: dict[str, str]) -> Shot:
         length=150,
         layers=layers,
         sounds=(
-            SoundTrack(
-                id="t-waltz", name="Tin waltz", footage=footage["tin-waltz"], span=whole
-            ),
+            SoundTrack(id="t-waltz", name="Tin waltz", footage=footage["tin-waltz"], span=whole),
         ),
     )

@@ -42,7 +42,10 @@ def _sky() -> F32:
         for k in range(3):
             cx = rng.uniform(0, WIDTH)
             top = [
-                (cx - 420 + 84 * i, base + 70 * k - swell * (1 + np.sin(i * 1.9 + k)) * (0 < i < 10))
+                (
+                    cx - 420 + 84 * i,
+                    base + 70 * k - swell * (1 + np.sin(i * 1.9 + k)) * (0 < i < 10),
+                )
                 for i in range(11)
             ]
             under = [(cx + 420 - 140 * i, base + 70 * k + 26 + 6 * (i % 2)) for i in range(7)]

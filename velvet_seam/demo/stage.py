@@ -78,7 +78,11 @@ def _stage() -> F32:
         scene.lay(post, rgb("#7b4a33"), paper=paper, shadow=(0, 0, 22, 0.55), edge=0.2)
     scallops = [(0.0, 0.0), (0.0, 300.0)]
     for i in range(9):
-        scallops += [(60 + 120 * i - 58, 318.0), (60.0 + 120 * i, 392.0), (60 + 120 * i + 58, 318.0)]
+        scallops += [
+            (60 + 120 * i - 58, 318.0),
+            (60.0 + 120 * i, 392.0),
+            (60 + 120 * i + 58, 318.0),
+        ]
     scallops += [(1080.0, 300.0), (1080.0, 0.0)]
     scene.lay(np.array(scallops, np.float32), rgb("#6f1e37"), paper=paper, shadow=(0, 14, 18, 0.55))
     for i in range(9):

@@ -36,9 +36,7 @@ class Library:
             proxy = self.folder.proxy(identity)
             if known and not proxy.exists():
                 return known
-            held[identity] = Material(
-                identity, item.path, item.probe, preview=preview, proxy=proxy
-            )
+            held[identity] = Material(identity, item.path, item.probe, preview=preview, proxy=proxy)
             return held[identity]
 
         return material

@@ -198,7 +198,9 @@ def add_layer(identity: str, body: NewLayer, request: Request, context: Ctx) -> 
 def _from_footage(standing: Standing, item: FootageItem, frame: int) -> AddLayer | AddSound:
     shot, probe = standing.shot, item.probe
     first = min(frame, shot.length - 1)
-    frames = max(1, int(Fraction(probe.seconds).limit_denominator(100_000) * shot.rate + Fraction(1, 2)))
+    frames = max(
+        1, int(Fraction(probe.seconds).limit_denominator(100_000) * shot.rate + Fraction(1, 2))
+    )
     name = item.name.rsplit(".", 1)[0] or item.name
     source = FootageSource(footage=item.id)
     if probe.kind == "sound":

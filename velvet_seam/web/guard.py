@@ -42,9 +42,11 @@ class Guard:
             await self._app(scope, receive, send)
             return
         headers = Headers(scope=scope)
-        host = headers.get("host", "").rsplit(":", 1)[0] if "]" not in headers.get(
-            "host", ""
-        ) else headers["host"].partition("]")[0] + "]"
+        host = (
+            headers.get("host", "").rsplit(":", 1)[0]
+            if "]" not in headers.get("host", "")
+            else headers["host"].partition("]")[0] + "]"
+        )
         writes = scope["type"] == "websocket" or scope["method"] not in ("GET", "HEAD")
         if host not in HOSTS or (writes and not same_origin(headers)):
             if scope["type"] == "websocket":

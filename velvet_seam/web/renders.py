@@ -61,9 +61,7 @@ def cancel(job: str, request: Request, context: Ctx) -> Response:
 def again(job: str, request: Request, context: Ctx) -> Response:
     """Render the same state of the shot once more."""
     row = _render(context, job)
-    context.library.jobs.add(
-        "render", row.target, row.name, document=row.document, total=row.total
-    )
+    context.library.jobs.add("render", row.target, row.name, document=row.document, total=row.total)
     context.queue.wake()
     return listing(request, context)
 

@@ -18,6 +18,7 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.store.library import Library
+from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg
 
 
@@ -81,7 +82,13 @@ class Painter:
         key = f"{step.key} {ask.shown_side} {ask.quality}"
         known = self._encoded.get(key)
         if known is None:
-            picture = self._engine.picture(step, passing=ask.passing)
+            after = None
+            if ask.passing:
+                after = self._engine.plan(
+                    shot, (ask.frame + 1) % shot.length, short_side=ask.short_side, view=ask.view,
+                    chosen=ask.chosen, solo=ask.solo,
+                )  # fmt: skip
+            picture = self._engine.picture(step, passing=ask.passing, after=after)
             if ask.shown_side and ask.shown_side < min(picture.shape[:2]):
                 factor = ask.shown_side / min(picture.shape[:2])
                 size = (round(picture.shape[1] * factor), round(picture.shape[0] * factor))
@@ -121,6 +128,7 @@ class Painter:
 def serve(root: str, pipe: Connection) -> None:
     """The painter's process: answers requests from a pipe until it is closed."""
     os.nice(3)
+    keep_freed_memory()
     painter = Painter(Library(Path(root)))
     while True:
         try:

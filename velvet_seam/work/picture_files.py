@@ -15,14 +15,12 @@ from velvet_seam.core.media.proxy import contact_strip
 POSTER_HEIGHT = 480
 
 
-def jpeg(rgb: NDArray[np.uint8], quality: int = 82) -> bytes:
-    """(h, w, 3) uint8 RGB as JPEG bytes."""
+def jpeg(picture: NDArray[np.uint8], quality: int = 82) -> bytes:
+    """(h, w, 3) RGB or (h, w, 4) opaque RGBA, uint8, as JPEG bytes."""
     fast = quality < 90
-    return bytes(
-        simplejpeg.encode_jpeg(
-            np.ascontiguousarray(rgb), quality, "RGB", "420" if fast else "444", fast
-        )
-    )
+    layout = "RGB" if picture.shape[2] == 3 else "RGBX"
+    whole = np.ascontiguousarray(picture)
+    return bytes(simplejpeg.encode_jpeg(whole, quality, layout, "420" if fast else "444", fast))
 
 
 def write_whole(path: Path, data: bytes) -> None:

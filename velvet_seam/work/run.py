@@ -7,15 +7,15 @@ import sys
 import time
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 
+from velvet_seam.core.engine.plan import Picture
 from velvet_seam.core.engine.render import Cancelled, render_mp4
 from velvet_seam.core.media.proxy import contact_strip
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import load
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
+from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg, write_whole
 from velvet_seam.work.prepare import prepare
 
@@ -52,7 +52,7 @@ def _render(library: Library, job: JobRow) -> None:
     begin = time.monotonic()
     said = shown = 0.0
 
-    def each(frame: int, picture: NDArray[np.uint8]) -> None:
+    def each(frame: int, picture: Picture) -> None:
         nonlocal said, shown
         now = time.monotonic()
         if now - said > 0.25 or frame + 1 == shot.length:
@@ -63,8 +63,7 @@ def _render(library: Library, job: JobRow) -> None:
                 raise Cancelled
         if now - shown > 0.5:
             shown = now
-            grown = np.dstack([picture, np.full(picture.shape[:2], 255, np.uint8)])
-            write_whole(library.folder.work_picture(job.id), jpeg(contact_strip([grown], 320)))
+            write_whole(library.folder.work_picture(job.id), jpeg(contact_strip([picture], 320)))
 
     library.jobs.progress(job.id, 0, shot.length)
     render_mp4(shot, path, library.materials(preview=False), library.sound_of, each=each)
@@ -73,6 +72,7 @@ def _render(library: Library, job: JobRow) -> None:
 
 def main() -> None:
     os.nice(10)
+    keep_freed_memory()
     library = Library(Path(sys.argv[1]))
     run_job(library, library.jobs.get(sys.argv[2]))
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from velvet_seam.core.picture.blend import MODES, ground, join, to_rgb8
+from velvet_seam.core.picture.blend import MODES
 from velvet_seam.core.picture.box_mask import box_mask
+from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.placement import affine, place
 from velvet_seam.core.picture.premultiply import premultiply
 from velvet_seam.core.picture.screen import screen_surface
@@ -23,11 +24,10 @@ def warm() -> None:
     )
     masked = box_mask(keyed, 2.0, 2.0, 30.0, 40.0, 3.0, False)
     patch = place(masked, affine(16, 24, 0.9, 12, False, False, 32, 48), 32, 48)
-    below = ground(32, 48, (0, 0, 0))
-    if patch is not None:
-        for mode in MODES:
-            join(below, patch.pixels, patch.left, patch.top, mode, 0.5)
-    to_rgb8(below)
+    place(masked, affine(16, 24, 0.7, 0, True, False, 32, 48), 32, 48)
+    assert patch is not None
+    joins = [Join(patch, mode, 0.5) for mode in MODES]
+    compose_rgba8(32, 48, (0, 0, 0), joins, compose(32, 48, (0, 0, 0), joins))
 
 
 if __name__ == "__main__":

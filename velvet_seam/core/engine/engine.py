@@ -37,6 +37,7 @@ class Engine:
         self._footage = footage
         self._cache: ByteCache[Any] = ByteCache(cache_bytes)
         self._passing = passing
+        self._reading: dict[str, Future[Any]] = {}
         self._threads = ThreadPoolExecutor(READERS, thread_name_prefix="read")
         self.counts: Counter[str] = Counter()
 
@@ -52,46 +53,46 @@ class Engine:
         sheet = Sheet.of(shot, short_side)
         return Planner(shot, sheet, self._footage).plan(frame, view, chosen, solo)
 
-    def picture(self, step: Step, *, passing: bool = False) -> Picture:
-        """The picture of a plan: (height, width, 3) uint8 RGB, display-referred.
+    def picture(self, step: Step, *, passing: bool = False, after: Step | None = None) -> Picture:
+        """The picture of a plan: (height, width, 4) uint8 RGBA, opaque.
 
         Args:
             passing: this frame is only passed through, as in play: keep only what lasts.
+            after: the plan that will be asked for next; its footage is read meanwhile.
         """
-        read = self._read_ahead(step)
-        return np.asarray(self._evaluate(step, passing or self._passing, read))
+        wanted = _reads(step) | (_reads(after) if after else {})
+        for key, read in wanted.items():
+            if key not in self._reading and self._cache.get(key) is None:
+                self._reading[key] = self._threads.submit(read.run)
+        picture = np.asarray(self._evaluate(step, passing or self._passing, {}))
+        self._reading = {key: one for key, one in self._reading.items() if key in wanted}
+        return picture
 
-    def _read_ahead(self, step: Step) -> dict[str, Future[Any]]:
-        """Start reading all footage that a plan needs, each clip in a thread of its own."""
-        wanted: dict[str, Step] = {}
-
-        def visit(step: Step) -> None:
-            if self._cache.get(step.key) is not None:
-                return
-            if step.kind == "read":
-                wanted[step.key] = step
-            for source in step.inputs:
-                visit(source)
-
-        visit(step)
-        if len(wanted) < 2:
-            return {}
-        return {key: self._threads.submit(one.run) for key, one in wanted.items()}
-
-    def _evaluate(self, step: Step, passing: bool, read: dict[str, Future[Any]]) -> Any:
+    def _evaluate(self, step: Step, passing: bool, made: dict[str, Any]) -> Any:
+        """The result of a step; ``made`` holds what this picture has needed so far."""
+        if step.key in made:
+            return made[step.key]
         held = self._cache.get(step.key)
         if held is not None:
-            if step.kind == "join":  # the next join writes into the picture below it
-                return held[0].copy()
             return held[0]
-        inputs = [self._evaluate(source, passing, read) for source in step.inputs]
-        result = read[step.key].result() if step.key in read else step.run(*inputs)
+        reading = self._reading.pop(step.key, None)
+        if reading is not None:
+            result = reading.result()
+        else:
+            result = step.run(*(self._evaluate(one, passing, made) for one in step.inputs))
         self.counts[step.kind] += 1
+        made[step.key] = result
         if step.keep and (step.lasting or not passing):
             self._cache.put(step.key, (result,), _size(result))
-            if step.kind == "join":
-                return result.copy()
         return result
+
+
+def _reads(step: Step) -> dict[str, Step]:
+    """The steps of a plan that read footage, by key."""
+    found = {step.key: step} if step.kind == "read" else {}
+    for source in step.inputs:
+        found |= _reads(source)
+    return found
 
 
 def _size(result: Any) -> int:

@@ -7,16 +7,17 @@ with one key give one picture: of another frame, another shot or an earlier revi
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from hashlib import blake2b
+from math import ceil, floor
 from typing import Any, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.blend import ground, join, to_rgb8
 from velvet_seam.core.picture.box_mask import box_mask
+from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8
 from velvet_seam.core.picture.placement import Patch, affine, place
 from velvet_seam.core.picture.screen import screen_surface
 from velvet_seam.core.picture.screen_key import screen_key
@@ -31,6 +32,7 @@ View = Literal["joined", "matte", "source", "layer", "below"]
 the layer alone over the mat; what lies below the layer."""
 
 MAT = (0x4A, 0x4A, 0x4A)
+LAYER_BED = (0x8A, 0x8A, 0x8A)
 
 Picture = NDArray[np.uint8]
 
@@ -113,7 +115,7 @@ class Planner:
         self, frame: int, view: View = "joined", chosen: str | None = None,
         solo: Collection[str] = (),
     ) -> Step:  # fmt: skip
-        """The last step of a picture: (height, width, 3) uint8 RGB.
+        """The last step of a picture: (height, width, 4) uint8 RGBA, opaque.
 
         Args:
             frame: shot frame.
@@ -121,49 +123,55 @@ class Planner:
             solo: ids of the only layers to show, where any are given.
         """
         if view in ("joined", "below") or chosen is None:
-            until = chosen if view == "below" else None
-            return _finished(self._stack(frame, until, chosen, solo))
+            return self._stack(frame, chosen, solo, only_below=view == "below")
         layer = self._shot.layer(chosen)
-        if view == "matte":
-            bed = self._bed((0, 0, 0))
-            if not layer.span.holds(frame):
-                return _finished(bed)
-            joined = self._join(bed, self._placed(layer, frame, grey=True), "normal", 1.0)
-            return _finished(joined)
-        bed = self._bed(MAT)
+        bed = (0, 0, 0) if view == "matte" else LAYER_BED if view == "layer" else MAT
         if not layer.span.holds(frame):
-            return _finished(bed)
-        placed = self._placed(layer, frame, raw=view == "source")
-        return _finished(self._join(bed, placed, "normal", 1.0))
+            return self._compose(bed, [], finished=True)
+        placed = self._placed(layer, frame, raw=view == "source", grey=view == "matte")
+        return self._compose(bed, [(placed, "normal", 1.0)], finished=True)
 
     def _stack(
-        self, frame: int, until: str | None, chosen: str | None, solo: Collection[str]
+        self, frame: int, chosen: str | None, solo: Collection[str], *, only_below: bool
     ) -> Step:
         """The joined layers. What lies below the chosen one is kept: that one is being worked on."""
-        picture = self._bed(colour_to_rgb(self._shot.canvas.background))
+        colour = colour_to_rgb(self._shot.canvas.background)
+        joins: list[tuple[Step, str, float]] = []
+        base: Step | None = None
         for layer in self._shot.layers:
-            if layer.id == until:
-                break
             if layer.id == chosen:
-                picture = replace(picture, keep=True)
+                if only_below:
+                    break
+                if joins:
+                    base, joins = self._compose(colour, joins, finished=False), []
             if layer.hidden or not layer.span.holds(frame) or (solo and layer.id not in solo):
                 continue
             opacity = value_at(layer.seam.opacity, frame - layer.span.first) / 100
             if opacity > 0:
-                picture = self._join(picture, self._placed(layer, frame), layer.seam.blend, opacity)
-        return picture
+                joins.append((self._placed(layer, frame), layer.seam.blend, opacity))
+        return self._compose(colour, joins, finished=True, base=base)
 
-    def _bed(self, colour: tuple[int, int, int]) -> Step:
+    def _compose(
+        self, colour: tuple[int, int, int], joins: list[tuple[Step, str, float]], *,
+        finished: bool, base: Step | None = None,
+    ) -> Step:  # fmt: skip
+        """Layers joined over a colour or over what has been joined already."""
         size = (self._sheet.width, self._sheet.height)
-        return _step("ground", lambda: ground(*size, colour), (size, colour), keep=False)
+        how = [(blend, opacity) for _, blend, opacity in joins]
 
-    def _join(self, below: Step, placed: Step, blend: str, opacity: float) -> Step:
-        def run(picture: NDArray[np.uint16], patch: Patch | None) -> NDArray[np.uint16]:
-            if patch is not None:
-                join(picture, patch.pixels, patch.left, patch.top, blend, opacity)
-            return picture
+        def run(*inputs: Any) -> Any:
+            below: Below | None = inputs[-1] if base is not None else None
+            laid = [
+                Join(patch, blend, opacity)
+                for patch, (blend, opacity) in zip(inputs, how, strict=False)
+                if patch is not None
+            ]
+            write = compose_rgba8 if finished else compose
+            return write(*size, colour, laid, below)
 
-        return _step("join", run, (blend, opacity), below, placed, keep=False)
+        inputs = [step for step, _, _ in joins] + ([base] if base else [])
+        kind = "finish" if finished else "below"
+        return _step(kind, run, (size, colour, how), *inputs, keep=not finished)
 
     def _placed(self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False) -> Step:
         """The layer as a patch of the sheet: keyed and masked, or ``raw``, or its coverage."""
@@ -172,7 +180,7 @@ class Planner:
         if not raw:
             for matte in layer.seam.matte:
                 if matte.on:
-                    picture = _keyed(picture, matte, at)
+                    picture = _keyed(picture, matte, at, _rows_left(layer, at, height))
             for mask in layer.seam.masks:
                 if mask.on:
                     scale = value_at(layer.place.scale, at) / 100
@@ -222,10 +230,6 @@ class Planner:
         return step, footage.width, footage.height
 
 
-def _finished(joined: Step) -> Step:
-    return _step("finish", to_rgb8, (), joined, keep=False)
-
-
 def _coverage(picture: Picture) -> Picture:
     """A picture's coverage as opaque grey."""
     grey = np.repeat(picture[..., 3:], 4, axis=2)
@@ -233,7 +237,20 @@ def _coverage(picture: Picture) -> Picture:
     return grey
 
 
-def _keyed(picture: Step, key: ScreenKey, at: int) -> Step:
+def _rows_left(layer: Layer, at: int, height: int) -> tuple[float, float]:
+    """What the masks leave of a layer's height, as parts of it: the rest need not be keyed."""
+    top, bottom = 0.0, float(height)
+    scale = value_at(layer.place.scale, at) / 100
+    for mask in layer.seam.masks:
+        if mask.on and mask.removes == "outside":
+            middle = value_at(mask.y, at) + height / 2
+            reach = value_at(mask.height, at) / 2 + value_at(mask.feather, at) / scale / 2 + 2
+            top, bottom = max(top, middle - reach), min(bottom, middle + reach)
+    # in steps of an eighth, so that dragging a mask does not key the layer anew at every pixel
+    return floor(max(top, 0) / height * 8) / 8, ceil(max(bottom, 0) / height * 8) / 8
+
+
+def _keyed(picture: Step, key: ScreenKey, at: int, left: tuple[float, float]) -> Step:
     settings = {
         name: value_at(getattr(key, name), at) / 100
         for name in ("tolerance", "softness", "keep_shadows", "despill")
@@ -244,10 +261,12 @@ def _keyed(picture: Step, key: ScreenKey, at: int) -> Step:
         return screen_surface(source, colour)
 
     def run(source: Picture, surface: NDArray[np.float32]) -> Picture:
-        return screen_key(source, surface, colour, **settings)
+        height = source.shape[0]
+        rows = (floor(left[0] * height), ceil(left[1] * height))
+        return screen_key(source, surface, colour, **settings, rows=rows)
 
     surface = _step("screen-surface", light, colour, picture)
-    return _step("screen-key", run, (colour, sorted(settings.items())), picture, surface)
+    return _step("screen-key", run, (colour, sorted(settings.items()), left), picture, surface)
 
 
 def _masked(picture: Step, mask: BoxMask, at: int, width: int, height: int, scale: float) -> Step:

@@ -30,7 +30,7 @@ def render_mp4(
     """Write a shot as MP4 (H.264, AAC), at canvas size, from the originals.
 
     Args:
-        each: called after every frame with its number and picture, (height, width, 3) uint8;
+        each: called after every frame with its number and picture, (height, width, 4) uint8;
             whatever it raises ends the render and leaves no file behind.
     """
     engine = Engine(footage, cache_bytes=512 * MEGABYTE, passing=True)
@@ -39,8 +39,10 @@ def render_mp4(
         if has_sound(shot, sound_of):
             writer.add_sound_stream()
             writer.add_sound(sound)
+        after = engine.plan(shot, 0)
         for frame in range(shot.length):
-            picture = engine.picture(engine.plan(shot, frame))
+            step, after = after, engine.plan(shot, min(frame + 1, shot.length - 1))
+            picture = engine.picture(step, after=after)
             writer.add(picture)
             if each:
                 each(frame, picture)

@@ -55,7 +55,7 @@ def write_proxy(
     tall = height * 2 if clip.alpha else height
     reader = ClipReader(original, clip)
     try:
-        with Mp4Writer(path, width, tall, _RATE, quality=20, intra=True, threads=2) as writer:
+        with Mp4Writer(path, width, tall, _RATE, quality=22, intra=True, threads=2) as writer:
             for number in range(clip.frames):
                 rgba = reader.read(number)
                 if rgba.shape[:2] != (height, width):

@@ -24,9 +24,9 @@ def read_still(path: Path) -> NDArray[np.uint8]:
         raise Problem("A still can no longer be opened.") from None
 
 
-def write_png(path: Path, rgb: NDArray[np.uint8]) -> None:
-    """Write (height, width, 3) uint8 RGB as a lossless PNG, whole or not at all."""
-    done, data = cv2.imencode(".png", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR))
+def write_png(path: Path, picture: NDArray[np.uint8]) -> None:
+    """Write (height, width, 4) uint8 opaque RGBA as a lossless PNG, whole or not at all."""
+    done, data = cv2.imencode(".png", cv2.cvtColor(picture, cv2.COLOR_RGBA2BGR))
     if not done:
         raise Problem("The still could not be written.")
     part = path.with_name(path.name + ".part")

@@ -52,9 +52,10 @@ class Mp4Writer:
         self._count = 0
         self._finished = False
 
-    def add(self, rgb: NDArray[np.uint8]) -> None:
-        """The next picture: (height, width, 3) uint8 RGB, display-referred."""
-        frame = av.VideoFrame.from_ndarray(rgb, format="rgb24")
+    def add(self, picture: NDArray[np.uint8]) -> None:
+        """The next picture: (height, width, 3) RGB or (…, 4) opaque RGBA, uint8."""
+        layout = "rgb24" if picture.shape[2] == 3 else "rgba"
+        frame = av.VideoFrame.from_ndarray(picture, format=layout)
         yuv = self._reformatter.reformat(
             frame,
             format="yuv420p",

@@ -1,4 +1,4 @@
-"""Joining a layer with what lies below: compositing and blending per W3C Level 1.
+"""The blends: formulas of *Compositing and Blending Level 1* (W3C).
 
 With backdrop colour Cb, backdrop coverage αb, source colour Cs, source coverage αs (all in 0 to 1,
 display-referred) and a blend function B::
@@ -16,15 +16,11 @@ from typing import get_args
 
 import numba as nb
 import numpy as np
-from numpy.typing import NDArray
 
 from velvet_seam.core.shot.seam import Blend
 
 MODES: tuple[str, ...] = get_args(Blend)
 """Every blend, in the order the document names them; a kernel knows it by this index."""
-
-FULL = 65535
-"""Coverage and colour of the picture under construction: uint16, premultiplied, 0 to 65535."""
 
 NORMAL, PLUS_LIGHTER, FIRST_WHOLE, LAST_WHOLE = (
     MODES.index(name) for name in ("normal", "plus-lighter", "hue", "luminosity")
@@ -195,131 +191,3 @@ def blend_row(mode, b, s, out):
             out[f], out[f + 1], out[f + 2] = r, g, bl
     for f in range(3, n, 4):
         out[f] = 1
-
-
-@nb.njit(error_model="numpy")
-def _spread_alpha(row, scale, out):
-    """The coverage of every pixel of a flat row, scaled, written to all four of its places.
-
-    Answers whether all of it is full.
-    """
-    least = np.float32(1)
-    for x in range(row.size // 4):
-        a = np.float32(row[4 * x + 3]) * scale
-        out[4 * x] = a
-        out[4 * x + 1] = a
-        out[4 * x + 2] = a
-        out[4 * x + 3] = a
-        least = min(least, a)
-    return least >= np.float32(0.99999)
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _join_over(below, layer, left, top, opacity):
-    to_full, to_part = np.float32(257.0 * opacity), np.float32(opacity / 255.0)
-    half, one, most = np.float32(0.5), np.float32(1), np.float32(FULL)
-    n = layer.shape[1]
-    for y in nb.prange(layer.shape[0]):
-        to, row = below[top + y, 4 * left : 4 * left + n], layer[y]
-        cover = np.empty(n, np.float32)
-        _spread_alpha(row, to_part, cover)
-        for f in range(n):
-            v = np.float32(row[f]) * to_full + np.float32(to[f]) * (one - cover[f]) + half
-            to[f] = np.uint16(np.int32(min(v, most)))
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _join_sum(below, layer, left, top, opacity):
-    to_full = np.float32(257.0 * opacity)
-    half, most = np.float32(0.5), np.float32(FULL)
-    n = layer.shape[1]
-    for y in nb.prange(layer.shape[0]):
-        to, row = below[top + y, 4 * left : 4 * left + n], layer[y]
-        for f in range(n):
-            v = np.float32(row[f]) * to_full + np.float32(to[f]) + half
-            to[f] = np.uint16(np.int32(min(v, most)))
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _join_blended(below, layer, left, top, mode, opacity):
-    unit, full = np.float32(1.0 / 255.0), np.float32(1.0 / FULL)
-    half, zero, one, most = np.float32(0.5), np.float32(0), np.float32(1), np.float32(FULL)
-    strength = np.float32(opacity)
-    tiny = np.float32(1e-6)
-    n = layer.shape[1]
-    for y in nb.prange(layer.shape[0]):
-        to, row = below[top + y, 4 * left : 4 * left + n], layer[y]
-        sa, ba = np.empty(n, np.float32), np.empty(n, np.float32)
-        s, b = np.empty(n, np.float32), np.empty(n, np.float32)
-        blended = np.empty(n, np.float32)
-        solid = _spread_alpha(row, unit, sa) and _spread_alpha(to, full, ba)
-        if solid:  # the usual case: no colour to divide by its coverage
-            for f in range(n):
-                s[f] = np.float32(row[f]) * unit
-                b[f] = np.float32(to[f]) * full
-            blend_row(mode, b, s, blended)
-            for f in range(n):
-                v = b[f] + strength * (blended[f] - b[f])
-                to[f] = np.uint16(np.int32(min(max(v, zero), one) * most + half))
-            continue
-        for f in range(n):
-            s[f] = min(np.float32(row[f]) * unit / max(sa[f], tiny), one)
-            b[f] = min(np.float32(to[f]) * full / max(ba[f], tiny), one)
-        blend_row(mode, b, s, blended)
-        for f in range(n):
-            cover = sa[f] * strength
-            mixed = s[f] + ba[f] * (blended[f] - s[f])
-            v = cover * mixed + (one - cover) * np.float32(to[f]) * full
-            to[f] = np.uint16(np.int32(min(max(v, zero), one) * most + half))
-
-
-def join(
-    below: NDArray[np.uint16],
-    layer: NDArray[np.uint8],
-    left: int,
-    top: int,
-    blend: str,
-    opacity: float,
-) -> None:
-    """Join a layer with the picture below it, in place.
-
-    Args:
-        below: (height, width, 4) RGBA, premultiplied, 0 to 65535; changed.
-        layer: (h, w, 4) RGBA, premultiplied, 0 to 255, lying wholly inside ``below``.
-        left, top: where its top left pixel lies in ``below``.
-        blend: one of :data:`MODES`.
-        opacity: 0 to 1, scales the layer's coverage.
-
-    >>> below = np.full((1, 1, 4), 65535, np.uint16)
-    >>> join(below, np.array([[[0, 128, 255, 255]]], np.uint8), 0, 0, "multiply", 1.0)
-    >>> below.tolist()
-    [[[0, 32896, 65535, 65535]]]
-    """
-    if opacity <= 0:
-        return
-    mode = MODES.index(blend)
-    flat_below = below.reshape(below.shape[0], -1)
-    flat_layer = np.ascontiguousarray(layer).reshape(layer.shape[0], -1)
-    if mode == NORMAL:
-        _join_over(flat_below, flat_layer, left, top, opacity)
-    elif mode == PLUS_LIGHTER:
-        _join_sum(flat_below, flat_layer, left, top, opacity)
-    else:
-        _join_blended(flat_below, flat_layer, left, top, mode, opacity)
-
-
-def ground(width: int, height: int, colour: tuple[int, int, int]) -> NDArray[np.uint16]:
-    """The empty canvas: (height, width, 4) of one opaque colour given in 0 to 255."""
-    pixel = np.array([*(c * 257 for c in colour), FULL], np.uint16).view(np.uint64)[0]
-    return np.full((height, width), pixel, np.uint64).view(np.uint16).reshape(height, width, 4)
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def to_rgb8(picture: NDArray[np.uint16]) -> NDArray[np.uint8]:
-    """(height, width, 4) uint16 with opaque coverage to (height, width, 3) uint8, rounded."""
-    out = np.empty((picture.shape[0], picture.shape[1], 3), np.uint8)
-    for y in nb.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            for c in range(3):
-                out[y, x, c] = np.uint8((np.uint32(picture[y, x, c]) + 128) // 257)
-    return out

@@ -7,32 +7,45 @@ import numpy as np
 from numpy.typing import NDArray
 
 
+@nb.njit(inline="always", error_model="numpy")
+def _kept(v, across, dy, half_w, soft, inside):
+    """A pixel weighted by the box's coverage at its place."""
+    byte, half, one = np.uint32(255), np.float32(0.5), np.float32(1)
+    dx = abs(across) - half_w
+    distance = np.sqrt(dx * dx + dy * dy) if dx > 0 and dy > 0 else max(dx, dy)
+    keep = np.float32(min(max(0.5 - distance / soft, 0.0), 1.0))
+    if inside:
+        keep = one - keep
+    r = np.uint32(np.int32(np.float32(np.int32(v & byte)) * keep + half))
+    g = np.uint32(np.int32(np.float32(np.int32((v >> np.uint32(8)) & byte)) * keep + half))
+    b = np.uint32(np.int32(np.float32(np.int32((v >> np.uint32(16)) & byte)) * keep + half))
+    a = np.uint32(np.int32(np.float32(np.int32(v >> np.uint32(24))) * keep + half))
+    return r | g << np.uint32(8) | b << np.uint32(16) | a << np.uint32(24)
+
+
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _box_mask(picture, cx, cy, half_w, half_h, soft, inside):
     """A pixel is one uint32; most of them are kept or dropped whole, a row at a time."""
     height, width = picture.shape
     out = np.empty((height, width), np.uint32)
-    byte = np.uint32(255)
-    half, one = np.float32(0.5), np.float32(1)
+    # from here to there the whole height of a column is kept, as far as it depends on the column
+    x0 = min(max(int(np.ceil(cx - half_w + soft / 2)), 0), width)
+    x1 = min(max(int(cx + half_w - soft / 2), x0), width)
     for y in nb.prange(height):
         dy = abs(y + 0.5 - cy) - half_h
-        for x in range(width):
-            dx = abs(x + 0.5 - cx) - half_w
-            distance = np.sqrt(dx * dx + dy * dy) if dx > 0 and dy > 0 else max(dx, dy)
-            keep = np.float32(min(max(0.5 - distance / soft, 0.0), 1.0))
-            if inside:
-                keep = one - keep
-            v = picture[y, x]
-            if keep >= one:
-                out[y, x] = v
-            elif keep <= 0:
-                out[y, x] = 0
-            else:
-                r = np.uint32(np.int32(np.float32(np.int32(v & byte)) * keep + half))
-                g = np.uint32(np.int32(np.float32(np.int32((v >> 8) & byte)) * keep + half))
-                b = np.uint32(np.int32(np.float32(np.int32((v >> 16) & byte)) * keep + half))
-                a = np.uint32(np.int32(np.float32(np.int32(v >> 24)) * keep + half))
-                out[y, x] = r | g << np.uint32(8) | b << np.uint32(16) | a << np.uint32(24)
+        row, to = picture[y], out[y]
+        if dy >= soft / 2:
+            for x in range(width):
+                to[x] = row[x] if inside else 0
+            continue
+        core = dy <= -soft / 2 and x1 > x0
+        for x in range(x0 if core else width):
+            to[x] = _kept(row[x], x + 0.5 - cx, dy, half_w, soft, inside)
+        if core:
+            for x in range(x0, x1):
+                to[x] = 0 if inside else row[x]
+            for x in range(x1, width):
+                to[x] = _kept(row[x], x + 0.5 - cx, dy, half_w, soft, inside)
     return out
 
 

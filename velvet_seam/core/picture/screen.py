@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.colour import LUMA_709
+from velvet_seam.core.picture.shrink import shrink
 from velvet_seam.core.problem import Problem
 
 STUDY = 180
@@ -36,8 +37,8 @@ def study(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
     """(h, w, 4) uint8 to (h', w', 3) float32 R'G'B' in 0 to 1, short side at most :data:`STUDY`."""
     height, width = picture.shape[:2]
     factor = min(1.0, STUDY / min(height, width))
-    size = (max(1, round(width * factor)), max(1, round(height * factor)))
-    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    w, h = max(1, round(width * factor)), max(1, round(height * factor))
+    small = shrink(picture, (w / width, h / height), (0.0, 0.0), (0, 0, w, h), (0, height))
     rgb = cv2.cvtColor(small, cv2.COLOR_RGBA2RGB)
     return np.asarray(rgb, np.float32) * np.float32(1 / 255)
 

@@ -35,12 +35,12 @@ def _widen(surface, width, step):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _key(picture, wide, step, k, tolerance, softness, keep_shadows, despill):
+def _key(picture, wide, step, first, last, k, tolerance, softness, keep_shadows, despill):
     """The key itself. A pixel is one uint32, red lowest, so that the inner loop runs in vectors."""
     h, w = picture.shape[0], picture.shape[1]
     gh = wide.shape[1]
     i, j = (k + 1) % 3, (k + 2) % 3
-    out = np.empty((h, w), np.uint32)
+    out = np.zeros((h, w), np.uint32)
     zero, one, half = np.float32(0), np.float32(1), np.float32(0.5)
     full, unit = np.float32(255), np.float32(1 / 255)
     tiny = np.float32(0.02)
@@ -50,7 +50,7 @@ def _key(picture, wide, step, k, tolerance, softness, keep_shadows, despill):
     byte, top = np.uint32(255), np.uint32(24)
     bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
     lk, li, lj = np.float32(LUMA_709[k]), np.float32(LUMA_709[i]), np.float32(LUMA_709[j])
-    for y in nb.prange(h):
+    for y in nb.prange(first, last):
         g = min(max((y + 0.5) * step - 0.5, 0.0), gh - 1.0)
         r0 = np.int32(g)
         r1 = min(r0 + 1, gh - 1)
@@ -96,6 +96,7 @@ def screen_key(
     softness: float,
     keep_shadows: float,
     despill: float,
+    rows: tuple[int, int] | None = None,
 ) -> NDArray[np.uint8]:
     """Key a screen out of a picture.
 
@@ -106,6 +107,7 @@ def screen_key(
         tolerance: part of the way from screen to subject that still is screen, 0 to 1.
         softness: part of the way over which coverage rises to full, 0 to 1.
         keep_shadows, despill: strengths, 0 to 1.
+        rows: first and last (excluded) row that is needed; the others stay clear.
 
     Returns:
         (h, w, 4) uint8 RGBA, premultiplied, the screen's colour unmixed from the edge.
@@ -120,8 +122,11 @@ def screen_key(
     ([200, 120, 40, 255], [0, 0, 0, 0])
     """
     step = min(1.0, STUDY / min(picture.shape[:2])) / CELL
+    between = rows or (0, picture.shape[0])
     strongest = int(np.argmax(colour))
     wide = _widen(surface, picture.shape[1], step)
     pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
-    keyed = _key(pixels, wide, step, strongest, tolerance, softness, keep_shadows, despill)
+    keyed = _key(
+        pixels, wide, step, *between, strongest, tolerance, softness, keep_shadows, despill
+    )
     return keyed.view(np.uint8).reshape(picture.shape)
