@@ -14,7 +14,13 @@ from pydantic import BaseModel, Field
 from velvet_seam.core.picture.blend import MODES
 from velvet_seam.core.shot.edit import AddLayer, AddMatte, AddSound, Edit, SetValues, read_edit
 from velvet_seam.core.shot.layer import (
-    THREADS, ColourSource, FootageSource, Layer, Place, SoundTrack, Span,
+    THREADS,
+    ColourSource,
+    FootageSource,
+    Layer,
+    Place,
+    SoundTrack,
+    Span,
 )  # fmt: skip
 from velvet_seam.core.shot.seam import ScreenKey
 from velvet_seam.core.shot.words import Colour, Id, rgb_to_colour

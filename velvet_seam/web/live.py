@@ -16,7 +16,7 @@ from velvet_seam.core.shot.edit import apply, read_edit
 from velvet_seam.core.shot.words import Id
 from velvet_seam.web.context import Context
 from velvet_seam.work.painter import Paint
-from velvet_seam.work.studio import LIVE
+from velvet_seam.work.studio import LIVE, WHENEVER
 
 router = APIRouter()
 
@@ -34,6 +34,8 @@ class Ask(BaseModel):
     solo: tuple[Id, ...] = Field((), max_length=200)
     trial: dict[str, Any] | None = None
     passing: bool = False
+    ready: bool = False
+    """Only make the frame ready for play: least urgent, and the answer is the head alone."""
     side: int = Field(PREVIEW_SHORT_SIDE, ge=64, le=1080)
 
 
@@ -73,7 +75,9 @@ async def _serve(
             shot.model_dump_json(), min(ask.frame, shot.length - 1), ask.view, ask.chosen, ask.solo,
             passing=ask.passing, shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None,
         )  # fmt: skip
-        data = await context.studio.ask(paint, LIVE)
+        data = await context.studio.ask(paint, WHENEVER if ask.ready else LIVE)
+        if ask.ready:
+            data = b""
         head = HEAD.pack(number, ask.frame, standing.revision, int(ask.trial is not None))
         async with sending:
             await socket.send_bytes(head + data)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import av
 import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import Probe
-from velvet_seam.core.media.proxy import contact_strip
+from velvet_seam.core.media.still import contact_strip, read_still, reduced
+from velvet_seam.core.problem import Problem
 
 POSTER_HEIGHT = 480
 
@@ -31,12 +32,28 @@ def write_whole(path: Path, data: bytes) -> None:
 
 
 def write_poster(path: Path, probe: Probe, poster: Path) -> None:
-    """A clip's or a still's poster: its first picture, or one that is not nearly black."""
+    """A clip's or a still's poster: its first picture, or one that is not nearly black.
+
+    Goes the plain way through the library's own converter: it runs in a fresh process for each new
+    file, where loading the engine's kernels would take longer than the picture itself.
+    """
     if probe.kind == "sound":
         return
-    material = Material("poster", path, probe, preview=True)
-    picture = material.read(0)
-    if material.moving and picture[..., :3].mean() < 12 and probe.frames > 2:
-        picture = material.read(min(probe.frames // 2, 60))
-    material.close()
+    if probe.kind == "still":
+        picture = reduced(read_still(path), POSTER_HEIGHT)
+    else:
+        picture = _first_picture(path, probe)
     write_whole(poster, jpeg(contact_strip([picture], POSTER_HEIGHT)))
+
+
+def _first_picture(path: Path, probe: Probe) -> NDArray[np.uint8]:
+    with av.open(str(path), metadata_errors="ignore") as container:
+        kept: NDArray[np.uint8] | None = None
+        for number, frame in enumerate(container.decode(video=0)):
+            rgba = frame.reformat(format="rgba").to_ndarray()
+            kept = np.ascontiguousarray(np.rot90(rgba, -probe.rotation // 90), np.uint8)
+            if kept[..., :3].mean() >= 12 or number >= 30:
+                break
+    if kept is None:
+        raise Problem("This clip holds no picture that can be decoded.")
+    return kept

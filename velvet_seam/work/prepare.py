@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.media.material import Material
-from velvet_seam.core.media.proxy import contact_strip, write_proxy
+from velvet_seam.core.media.proxy import write_proxy
+from velvet_seam.core.media.still import contact_strip
 from velvet_seam.core.sound.decode import decode_sound, peaks
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library

@@ -7,10 +7,9 @@ import sys
 import time
 from pathlib import Path
 
-
 from velvet_seam.core.engine.plan import Picture
 from velvet_seam.core.engine.render import Cancelled, render_mp4
-from velvet_seam.core.media.proxy import contact_strip
+from velvet_seam.core.media.still import contact_strip
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import load
 from velvet_seam.store.library import Library

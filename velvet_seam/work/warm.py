@@ -8,16 +8,18 @@ from velvet_seam.core.picture.blend import MODES
 from velvet_seam.core.picture.box_mask import box_mask
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.placement import affine, place
-from velvet_seam.core.picture.premultiply import premultiply
 from velvet_seam.core.picture.screen import screen_surface
 from velvet_seam.core.picture.screen_key import screen_key
+from velvet_seam.core.picture.yuv import coefficients, yuv420_to_rgba
 
 
 def warm() -> None:
     """Run every kernel on a small picture; Numba keeps the compiled code beside the source."""
     picture = np.full((48, 32, 4), (60, 160, 70, 255), np.uint8)
     picture[10:30, 8:24, :3] = (200, 120, 40)
-    premultiply(picture)
+    plane = np.full((8, 8), 128, np.uint8)
+    frozen = np.frombuffer(plane.tobytes(), np.uint8).reshape(8, 8)  # as a decoder hands it over
+    yuv420_to_rgba(frozen, frozen, frozen, 8, 8, coefficients("709", False))
     surface = screen_surface(picture, (60, 160, 70))
     keyed = screen_key(
         picture, surface, (60, 160, 70), tolerance=0.06, softness=0.86, keep_shadows=0, despill=1

@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.media.clip import ClipReader
 from velvet_seam.core.media.probe import Probe, probe
-from velvet_seam.core.media.still import reduced
 from velvet_seam.core.media.writer import Mp4Writer
 
 SHORT_SIDE = 540
@@ -93,15 +92,3 @@ class ProxyReader:
         joined[..., 3] = rgba[half:, :, 1]
         np.minimum(joined[..., :3], joined[..., 3:], out=joined[..., :3])
         return joined
-
-
-def contact_strip(frames: list[NDArray[np.uint8]], height: int = 240) -> NDArray[np.uint8]:
-    """Frames side by side, each ``height`` pixels high, on the grey of a mat: (height, w, 3)."""
-    tiles = []
-    for rgba in frames:
-        small = reduced(rgba, max(1, round(height * min(rgba.shape[:2]) / rgba.shape[0])))
-        width = max(1, round(rgba.shape[1] * height / rgba.shape[0]))
-        small = cv2.resize(small, (width, height), interpolation=cv2.INTER_AREA)
-        clear = 255 - small[..., 3:].astype(np.uint16)
-        tiles.append((small[..., :3] + clear * 0x4A // 255).astype(np.uint8))
-    return np.concatenate(tiles, axis=1)

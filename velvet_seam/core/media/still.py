@@ -42,3 +42,15 @@ def reduced(picture: NDArray[np.uint8], short_side: int) -> NDArray[np.uint8]:
         return picture
     size = (max(1, round(width * factor)), max(1, round(height * factor)))
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def contact_strip(frames: list[NDArray[np.uint8]], height: int = 240) -> NDArray[np.uint8]:
+    """Frames side by side, each ``height`` pixels high, on the grey of a mat: (height, w, 3)."""
+    tiles = []
+    for rgba in frames:
+        small = reduced(rgba, max(1, round(height * min(rgba.shape[:2]) / rgba.shape[0])))
+        width = max(1, round(rgba.shape[1] * height / rgba.shape[0]))
+        small = cv2.resize(small, (width, height), interpolation=cv2.INTER_AREA)
+        clear = 255 - small[..., 3:].astype(np.uint16)
+        tiles.append((small[..., :3] + clear * 0x4A // 255).astype(np.uint8))
+    return np.concatenate(tiles, axis=1)

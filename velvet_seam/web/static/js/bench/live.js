@@ -48,7 +48,7 @@ export class Live {
     const waiting = this.waiting.get(number);
     this.waiting.delete(number);
     if (!waiting) return;
-    const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, HEAD)], { type: "image/jpeg" }));
+    const bitmap = data.byteLength === HEAD ? null : await createImageBitmap(new Blob([new Uint8Array(data, HEAD)], { type: "image/jpeg" }));
     waiting.resolve({
       bitmap,
       frame: head.getUint32(4, true),

@@ -6,6 +6,7 @@ import { Live } from "./live.js";
 import { Bench } from "./model.js";
 import { Picture } from "./picture.js";
 import { Player } from "./play.js";
+import { Ready } from "./ready.js";
 import { Stack } from "./stack.js";
 import { Tapes } from "./tape.js";
 import { TimeStrip } from "./time.js";
@@ -62,7 +63,8 @@ const player = new Player(bench, live, picture);
 const commands = new Commands({ bench, handles, stack, player });
 new Tapes(bench);
 new TimeStrip(bench);
+const ready = new Ready(bench, live, player);
 acceptDrops(document.getElementById("mat"), (files) => commands.bringIn(files));
 
 // for measuring play from outside: which picture was shown when, against the sound
-window.velvetSeam = { bench, player };
+window.velvetSeam = { bench, player, ready };

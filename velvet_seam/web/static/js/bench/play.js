@@ -53,6 +53,8 @@ export class Player {
     this.frames = new Map();
     this.asked = first - 1;
     this.flying = 0;
+    this.trip = 20;
+    this.begin = undefined;
     this.run = Symbol("run");
     this.log = [];
     const { run } = this;
@@ -102,20 +104,32 @@ export class Player {
 
   pump(now) {
     const { length } = this.bench.shot;
-    if (this.asked < now - 1) this.asked = now - 1;
+    // ask only for what can still arrive in time
+    const soonest = now + Math.ceil((this.trip / 1000) * this.bench.rate);
+    if (this.begin !== undefined && this.asked < soonest - 1 && !this.ahead(now)) this.asked = soonest - 1;
     while (this.flying < IN_FLIGHT && this.asked < now + AHEAD) {
       this.asked += 1;
       if (!this.loop && this.asked >= length) return;
       const count = this.asked, { run } = this;
       this.flying += 1;
-      const wish = { ...this.picture.wish(this.picture.view, count % length), trial: null, passing: true };
+      const { view } = this.picture;
+      const wish = { ...this.picture.wish(view, count % length), trial: null, passing: true };
+      if (view === "joined") wish.chosen = null;
+      const sent = performance.now();
       this.live.ask(wish).then(({ bitmap }) => {
+        this.trip += 0.2 * (performance.now() - sent - this.trip);
         if (this.run !== run) { bitmap.close(); return; }
         this.flying -= 1;
         this.frames.set(count, bitmap);
         this.pump(Math.max(0, Math.floor(this.begin === undefined ? 0 : this.heard())));
       }, () => { if (this.run === run) this.pause(); });
     }
+  }
+
+  /** Whether pictures for the next frames are here already. */
+  ahead(now) {
+    for (const count of this.frames.keys()) if (count > now) return true;
+    return false;
   }
 
   tick(run) {

@@ -8,6 +8,8 @@ export class Tapes {
     this.bench = bench;
     this.panel = document.getElementById("panel");
     bench.addEventListener("shown", () => this.place());
+    bench.addEventListener("refused", () => this.place());
+    bench.addEventListener("trial", () => this.follow(bench.trial));
     this.panel.addEventListener("pointerdown", (event) => this.press(event));
     this.panel.addEventListener("dblclick", (event) => {
       const tape = event.target.closest(".tape-scale")?.parentElement;
@@ -36,6 +38,14 @@ export class Tapes {
     for (const tape of root.querySelectorAll(".tape")) {
       if (tape.getAttribute("aria-disabled")) continue;
       this.show(tape, this.value(tape));
+    }
+  }
+
+  /** Numbers follow a handle that is dragged on the picture. */
+  follow(edit) {
+    for (const [path, value] of Object.entries(edit?.values ?? {})) {
+      const tape = this.panel.querySelector(`.tape[data-path="${path}"]`);
+      if (tape && typeof value === "number") this.show(tape, value);
     }
   }
 

@@ -19,6 +19,8 @@ export class TimeStrip {
     this.held = null;
     for (const name of ["state", "chosen"]) bench.addEventListener(name, () => { if (!this.held) this.render(); });
     bench.addEventListener("frame", () => this.moveHead());
+    bench.addEventListener("ready", ({ detail }) => { this.ready = detail; this.drawReady(); });
+    this.ready = new Set();
     new ResizeObserver(() => this.render()).observe(this.svg.parentElement);
     this.svg.addEventListener("pointerdown", (event) => this.press(event));
     this.render();
@@ -41,6 +43,9 @@ export class TimeStrip {
     svg.replaceChildren();
     this.renderRuler();
     things.forEach((thing, row) => this.renderLane(moved?.id === thing.id ? moved : thing, row));
+    this.readyLine = node("path", { class: "ready-line" });
+    svg.append(this.readyLine);
+    this.drawReady();
     this.head = node("g", {});
     this.headLine = node("line", { class: "head-line", y1: 8, y2: height });
     this.grip = node("path", { class: "head-grip", d: "M-6 0h12v7l-6 6-6-6z" });
@@ -118,6 +123,20 @@ export class TimeStrip {
       path += `M${(x + px).toFixed(1)} ${(y + BAR / 2 - tall / 2).toFixed(1)}h1.2v${tall.toFixed(1)}h-1.2z`;
     }
     lane.append(node("path", { class: "wave", d: path }));
+  }
+
+  /** Frames that will play without waiting, as a line under the ruler. */
+  drawReady() {
+    let path = "", from = -1;
+    for (let frame = 0; frame <= this.bench.shot.length; frame += 1) {
+      const here = this.ready.has(frame);
+      if (here && from < 0) from = frame;
+      if (!here && from >= 0) {
+        path += `M${this.x(from).toFixed(1)} ${RULER - 3}H${this.x(frame).toFixed(1)}`;
+        from = -1;
+      }
+    }
+    this.readyLine?.setAttribute("d", path);
   }
 
   moveHead() {
