@@ -36,7 +36,7 @@ def shown_name(given: str) -> str:
     >>> shown_name("../../etc/my “best”  take.mov"), len(shown_name("x" * 300))
     ('my “best” take.mov', 120)
     """
-    last = clean_name(given.replace("\\\\", "/").rsplit("/", 1)[-1]) or "Untitled"
+    last = clean_name(given.replace("\\", "/").rsplit("/", 1)[-1]) or "Untitled"
     return last if len(last) <= NAME_LENGTH else last[: NAME_LENGTH - 1] + "…"
 
 

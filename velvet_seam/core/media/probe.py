@@ -33,6 +33,8 @@ class Probe(BaseModel):
     height: int = 0
     rate: FrameRate = Fraction(25)
     varies: bool = False
+    regular: bool = False
+    """Every frame lies on the grid of ``rate``, as well as the file's own clock can say it."""
     times: list[int] = []
     """Presentation time of every frame in ticks of ``tick``, in order, the first at 0."""
     tick: FrameRate | Fraction = Fraction(1)
@@ -54,13 +56,16 @@ class Probe(BaseModel):
     def frame_at(self, time: Fraction) -> int:
         """The number of the frame shown at a source time in seconds; the last one holds.
 
-        The time is rounded to the file's own clock first: a file that keeps milliseconds has
-        its third frame at 30 frames a second at 67 ms, not at 66.666…, and means that frame.
+        Frames of a regular clip begin on the exact grid of its rate: a file that counts in
+        milliseconds says 67 where it means 2/30 of a second. Other clips go by the file's own
+        times, the wanted time rounded to the same clock.
 
         >>> clip = Probe(kind="clip", format="x", times=[0, 33, 67], tick=Fraction(1, 1000))
         >>> [clip.frame_at(Fraction(n, 30)) for n in (0, 1, 2, 9)]
         [0, 1, 2, 2]
         """
+        if self.regular:
+            return min(max(0, int(time * self.rate)), len(self.times) - 1)
         ticks = int(time / self.tick + Fraction(1, 2))
         return max(0, bisect_right(self.times, ticks) - 1)
 
@@ -155,6 +160,8 @@ def _probe_clip(
         rate = _near_usual(Fraction(len(gaps)) / ((times[-1] - times[0]) * tick))
     usual = 1 / (rate * tick)
     varies = any(abs(gap - usual) > max(1, usual * Fraction(1, 10)) for gap in gaps)
+    on_grid = (abs((t - times[0]) * tick - n / rate) <= tick for n, t in enumerate(times))
+    regular = all(on_grid)
     if rotation in (90, 270):
         width, height = height, width
     found["seconds"] = float((times[-1] - times[0]) * tick + 1 / rate)
@@ -164,6 +171,7 @@ def _probe_clip(
         height=height,
         rate=rate,
         varies=varies,
+        regular=regular,
         times=[time - times[0] for time in times],
         tick=tick,
         first_pts=times[0],

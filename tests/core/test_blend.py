@@ -1,0 +1,160 @@
+"""Every blend against the formulas of the specification in exact rational arithmetic."""
+
+from __future__ import annotations
+
+import itertools
+from fractions import Fraction as F
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from velvet_seam.core.picture.blend import MODES
+from velvet_seam.core.picture.compose import Join, compose
+from velvet_seam.core.picture.placement import Patch
+
+LEVELS = (0, 1, 51, 64, 127, 128, 200, 254, 255)
+
+
+def root(value: F) -> F:
+    """A square root, exact to forty binary digits."""
+    import math
+
+    return F(math.isqrt(int(value * 4**40)), 2**40)
+
+
+def channel(mode: str, b: F, s: F) -> F:
+    """B(Cb, Cs), written from the specification's text, not from the code under test."""
+    match mode:
+        case "normal":
+            return s
+        case "multiply":
+            return b * s
+        case "screen":
+            return 1 - (1 - b) * (1 - s)
+        case "overlay":
+            return channel("hard-light", s, b)
+        case "darken":
+            return min(b, s)
+        case "lighten":
+            return max(b, s)
+        case "color-dodge":
+            return F(0) if b == 0 else F(1) if s == 1 else min(F(1), b / (1 - s))
+        case "color-burn":
+            return F(1) if b == 1 else F(0) if s == 0 else 1 - min(F(1), (1 - b) / s)
+        case "hard-light":
+            return b * 2 * s if s <= F(1, 2) else channel("screen", b, 2 * s - 1)
+        case "soft-light":
+            if s <= F(1, 2):
+                return b - (1 - 2 * s) * b * (1 - b)
+            d = ((16 * b - 12) * b + 4) * b if b <= F(1, 4) else root(b)
+            return b + (2 * s - 1) * (d - b)
+        case "difference":
+            return abs(b - s)
+        case "exclusion":
+            return b + s - 2 * b * s
+    raise AssertionError(mode)
+
+
+def lum(c: list[F]) -> F:
+    return F(30, 100) * c[0] + F(59, 100) * c[1] + F(11, 100) * c[2]
+
+
+def set_lum(c: list[F], to: F) -> list[F]:
+    moved = [v + to - lum(c) for v in c]
+    l, n, x = lum(moved), min(moved), max(moved)
+    if n < 0:
+        moved = [l + (v - l) * l / (l - n) for v in moved]
+    if x > 1:
+        moved = [l + (v - l) * (1 - l) / (x - l) for v in moved]
+    return moved
+
+
+def set_sat(c: list[F], to: F) -> list[F]:
+    low, high = min(c), max(c)
+    return [(v - low) * to / (high - low) if high > low else F(0) for v in c]
+
+
+def sat(c: list[F]) -> F:
+    return max(c) - min(c)
+
+
+def whole(mode: str, b: list[F], s: list[F]) -> list[F]:
+    match mode:
+        case "hue":
+            return set_lum(set_sat(s, sat(b)), lum(b))
+        case "saturation":
+            return set_lum(set_sat(b, sat(s)), lum(b))
+        case "color":
+            return set_lum(s, lum(b))
+        case "luminosity":
+            return set_lum(b, lum(s))
+    return [channel(mode, x, y) for x, y in zip(b, s, strict=True)]
+
+
+def exact(mode: str, below: list[int], layer: list[int], alpha: int, opacity: F) -> list[F]:
+    """One pixel joined over an opaque one; ``layer`` is premultiplied by ``alpha``."""
+    b = [F(v, 255) for v in below]
+    a = F(alpha, 255)
+    s = [min(F(1), F(v, 255) / a) if a else F(0) for v in layer]
+    if mode == "plus-lighter":
+        return [min(F(1), x + F(v, 255) * opacity) for x, v in zip(b, layer, strict=True)]
+    a *= opacity
+    return [a * m + (1 - a) * x for m, x in zip(whole(mode, b, s), b, strict=True)]
+
+
+def joined(mode: str, below: np.ndarray, layer: np.ndarray, opacity: float) -> np.ndarray:
+    base = np.ones((*below.shape[:2], 4), np.float32)
+    base[..., :3] = below / np.float32(255)
+    patch = Patch(0, 0, layer.astype(np.uint8))
+    height, width = below.shape[:2]
+    return compose(width, height, (0, 0, 0), [Join(patch, mode, opacity)], base)
+
+
+@pytest.mark.parametrize("mode", MODES)
+@pytest.mark.parametrize(("alpha", "opacity"), [(255, F(1)), (255, F(1, 3)), (153, F(1))])
+def test_every_mode_is_within_half_a_level_of_exact_arithmetic(mode, alpha, opacity):
+    pairs = list(itertools.product(LEVELS, repeat=2))
+    below = [[b, LEVELS[(i + 3) % 9], LEVELS[(i * 5) % 9]] for i, (b, _) in enumerate(pairs)]
+    layer = [
+        [s * alpha // 255, LEVELS[(i * 7) % 9] * alpha // 255, LEVELS[(i + 2) % 9] * alpha // 255]
+        for i, (_, s) in enumerate(pairs)
+    ]
+    pixels = np.array([[[*c, alpha] for c in layer]])
+    got = joined(mode, np.array([below]), pixels, float(opacity))[0]
+    for b, s, value in zip(below, layer, got, strict=True):
+        wanted = exact(mode, b, s, alpha, opacity)
+        assert all(abs(float(w) - g) * 255 < 0.5 for w, g in zip(wanted, value, strict=False)), (b, s)
+
+
+@given(st.sampled_from(MODES), st.lists(st.integers(0, 255), min_size=7, max_size=7))
+def test_results_stay_in_range_and_clear_layers_change_nothing(mode, values):
+    below = np.array([[values[:3]]])
+    alpha = values[6]
+    layer = np.array([[[*(v * alpha // 255 for v in values[3:6]), alpha]]])
+    got = joined(mode, below, layer, 0.7)
+    assert got.min() >= 0
+    assert got.max() <= 1
+    clear = joined(mode, below, np.zeros((1, 1, 4), int), 1.0)
+    assert np.abs(clear[0, 0, :3] * 255 - below[0, 0]).max() < 1e-3
+
+
+@pytest.mark.parametrize("mode", ["multiply", "screen", "darken", "lighten", "difference",
+                                  "exclusion", "plus-lighter"])  # fmt: skip
+def test_modes_that_commute(mode):
+    rng = np.random.default_rng(3)
+    one, other = rng.integers(0, 256, (2, 4, 4, 3))
+    opaque = np.full((4, 4, 1), 255)
+    there = joined(mode, one, np.concatenate([other, opaque], 2), 1.0)
+    back = joined(mode, other, np.concatenate([one, opaque], 2), 1.0)
+    assert np.abs(there - back).max() < 1e-6
+
+
+def test_a_layer_on_a_clear_ground_shows_as_it_is_in_every_mode():
+    """With no backdrop, Cs' is Cs alone, whatever the blend."""
+    layer = np.array([[[100, 50, 25, 200]]], np.uint8)
+    for mode in MODES:
+        got = compose(1, 1, (0, 0, 0), [Join(Patch(0, 0, layer), mode, 1.0)],
+                      np.zeros((1, 1, 4), np.float32))  # fmt: skip
+        assert np.abs(got * 255 - layer).max() < 1e-3, mode

@@ -1,0 +1,197 @@
+"""The document: values over time, edits, upgrades, the shot file."""
+
+from __future__ import annotations
+
+import json
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from velvet_seam.core.formats.shot_file import read_shot_file, shot_file_text
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.describe import describe
+from velvet_seam.core.shot.edit import apply, read_edit
+from velvet_seam.core.shot.shot import Shot, load
+from velvet_seam.core.timing.animated import Keyframe, Keyframes, value_at
+from velvet_seam.core.timing.rate import spell
+from velvet_seam.demo.scenario import moth_over_the_paper_sea
+
+IDS = {name: f"f{n}" for n, name in enumerate(
+    ["paper-sea", "moon-still", "moth-on-card", "embers", "tin-waltz"])}  # fmt: skip
+SHOT = moth_over_the_paper_sea(IDS)
+
+
+def after(**edit) -> Shot:
+    return apply(SHOT, read_edit(edit))
+
+
+keyframes = st.lists(
+    st.tuples(st.integers(-50, 50), st.floats(-100, 100), st.sampled_from(["hold", "linear", "smooth"])),
+    min_size=1, max_size=8, unique_by=lambda key: key[0],
+)  # fmt: skip
+
+
+@given(keyframes, st.integers(-80, 80))
+def test_curves_pass_through_their_keyframes_and_never_overshoot(keys, frame):
+    value = Keyframes(keys=[Keyframe(frame=f, value=v, ease=e) for f, v, e in keys])
+    for f, v, _ in keys:
+        assert value_at(value, f) == pytest.approx(v)
+    values = [v for _, v, _ in keys]
+    assert min(values) - 1e-9 <= value_at(value, frame) <= max(values) + 1e-9
+
+
+@given(st.integers(0, 100_000), st.sampled_from(["25", "24000/1001", "30000/1001", "60"]))
+def test_spelled_times_count_every_frame_once(frame, rate):
+    second, part = spell(frame, Fraction(rate)).split()
+    assert int(part[:-1]) <= Fraction(rate)
+    following = spell(frame + 1, Fraction(rate)).split()
+    stepped = int(following[1][:-1]) == int(part[:-1]) + 1 and following[0] == second
+    assert stepped or (following[1] == "00f" and int(following[0][:-1]) == int(second[:-1]) + 1)
+
+
+def test_a_document_survives_being_written_and_read():
+    assert load(SHOT.model_dump_json()) == SHOT
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("nonsense", "not JSON"),
+        ("[]", "something else"),
+        ("{}", "which version"),
+        ('{"schema_version": 9}', "newer version"),
+        (SHOT.model_dump_json().replace('"scale":92.0', '"scale":0'), "between 1 and 3200 %"),
+        (SHOT.model_dump_json().replace('"scale":92.0', '"scale":NaN'), "scale"),
+        (SHOT.model_dump_json().replace('"opacity":22.0', '"opacity":1e999'), "opacity"),
+        (SHOT.model_dump_json().replace('"l-moon"', '"l-sea"'), "two things"),
+        (SHOT.model_dump_json().replace('"25"', '"25.5.5"'), "fraction"),
+        (SHOT.model_dump_json().replace('"name":"Moon"', '"nom":"Moon"'), "nom|name"),
+    ],
+)
+def test_documents_that_cannot_be_read_say_why(text, says):
+    with pytest.raises(Problem, match=says):
+        load(text)
+
+
+def test_edits_change_what_they_say_and_nothing_else():
+    moved = after(do="set-values", target="l-moth", values={"place.x": 100.5, "seam.blend": "screen"})
+    assert (moved.layer("l-moth").place.x, moved.layer("l-moth").seam.blend) == (100.5, "screen")
+    assert moved.layers[:2] == SHOT.layers[:2]
+    keyed = after(do="set-values", target="l-moth", values={"seam.matte.k-moth.tolerance": 11})
+    assert keyed.layer("l-moth").seam.matte[0].tolerance == 11
+    assert SHOT.layer("l-moth").seam.matte[0].tolerance == 6
+    down = after(do="reorder-layer", layer="l-evening", index=0)
+    assert [layer.id for layer in down.layers][:2] == ["l-evening", "l-sea"]
+    copy = after(do="duplicate-layer", layer="l-moth", new_id="l-new")
+    assert [layer.name for layer in copy.layers][2:4] == ["Moth on card", "Moth on card copy"]
+    assert len(after(do="remove-layer", layer="l-moon").layers) == 4
+    assert not after(do="remove-part", layer="l-moth", part="m-card").layer("l-moth").seam.masks[1:]
+    assert not after(do="remove-sound", sound="t-waltz").sounds
+
+
+@given(st.integers(-300, 300), st.integers(-300, 300))
+def test_trimming_the_start_keeps_what_the_other_frames_show(by, to):
+    """Whatever is moved and trimmed, a frame that stays shows the source time it showed before."""
+    moved = apply(after(do="move-in-time", target="l-embers", by=by),
+                  read_edit({"do": "trim", "target": "l-embers", "edge": "first", "to": to}))  # fmt: skip
+    before = after(do="move-in-time", target="l-embers", by=by).layer("l-embers")
+    now = moved.layer("l-embers")
+    assert now.time.source_in >= 0
+    assert 0 <= now.span.first <= now.span.last == before.span.last
+    shown = lambda layer, frame: layer.time.source_in + (frame - layer.span.first) / SHOT.rate  # noqa: E731
+    assert shown(now, now.span.last) == shown(before, now.span.last)
+
+
+@pytest.mark.parametrize(
+    ("edit", "says"),
+    [
+        ({"do": "dance"}, "Nothing was changed"),
+        ({"do": "remove-layer", "layer": "l-none"}, "no longer"),
+        ({"do": "set-values", "target": "l-moth", "values": {"seam.opacity": 101}}, "between 0 and 100 %"),
+        ({"do": "set-values", "target": "l-moth", "values": {"seam.opacity": float("nan")}}, "opacity"),
+        ({"do": "set-values", "target": "l-moth", "values": {"seam.matte.k-none.on": True}}, "no longer"),
+        ({"do": "set-values", "target": "l-moth", "values": {"id": "l-x"}}, "no value"),
+        ({"do": "set-values", "target": "l-moth", "values": {"__class__.x": 1}}, "no value"),
+        ({"do": "set-values", "target": "l-moth", "values": {"name": "x" * 300}}, "at most 120 characters"),
+        ({"do": "set-values", "target": "l-moth", "values": {"name": " \n "}}, "at least one letter"),
+        ({"do": "set-values", "values": {"length": 0}}, "length"),
+        ({"do": "set-values", "values": {"layers": []}}, "no value"),
+        ({"do": "duplicate-layer", "layer": "l-moth", "new_id": "l-sea"}, "two things"),
+        ({"do": "several", "label": "both", "edits": [
+            {"do": "remove-layer", "layer": "l-sea"}, {"do": "remove-layer", "layer": "l-sea"}]}, "no longer"),
+    ],
+)  # fmt: skip
+def test_edits_that_cannot_be_done_say_why(edit, says):
+    with pytest.raises(Problem, match=says):
+        apply(SHOT, read_edit(edit))
+
+
+def test_every_edit_is_described():
+    said = [
+        describe(SHOT, read_edit(edit))
+        for edit in (
+            {"do": "set-values", "target": "l-moth", "values": {"place.x": 1}},
+            {"do": "trim", "target": "t-waltz", "edge": "last", "to": 9},
+            {"do": "remove-part", "layer": "l-moth", "part": "k-moth"},
+            {"do": "reorder-layer", "layer": "l-sea", "index": 2},
+        )
+    ]
+    assert said == ["position of Moth on card", "trim Tin waltz",
+                    "remove screen key of Moth on card", "order of Paper sea"]  # fmt: skip
+
+
+def test_a_shot_file_names_its_sources_by_relative_path(tmp_path: Path):
+    files = {identity: (name, f"clips/{name}.mp4") for name, identity in IDS.items()}
+    (tmp_path / "clips").mkdir()
+    for _, file in files.values():
+        (tmp_path / file).write_bytes(b"x")
+    path = tmp_path / "shot.json"
+    path.write_text(shot_file_text(SHOT, files))
+    read = read_shot_file(path)
+    assert read.shot == SHOT
+    assert read.files["f0"] == (tmp_path / "clips" / "paper-sea.mp4").resolve()
+
+
+@pytest.mark.parametrize("file", ["../secret.mp4", "/etc/passwd", "a/../../b", "a\\b"])
+def test_a_shot_file_cannot_reach_out_of_its_folder(file, tmp_path):
+    document = json.loads(shot_file_text(SHOT, {i: (n, n) for n, i in IDS.items()}))
+    document["footage"]["f0"]["file"] = file
+    (tmp_path / "shot.json").write_text(json.dumps(document))
+    with pytest.raises(Problem, match="in or below the folder"):
+        read_shot_file(tmp_path / "shot.json")
+
+
+def test_a_link_does_not_lead_out_either(tmp_path: Path):
+    (tmp_path / "inside").mkdir()
+    for name in IDS:
+        (tmp_path / "inside" / name).symlink_to("/etc/hostname")
+    text = shot_file_text(SHOT, {i: (n, n) for n, i in IDS.items()})
+    (tmp_path / "inside" / "shot.json").write_text(text)
+    with pytest.raises(Problem, match="leads out"):
+        read_shot_file(tmp_path / "inside" / "shot.json")
+
+
+def test_the_example_of_the_description_is_a_shot():
+    text = (Path(__file__).parents[2] / "docs" / "shot-format.md").read_text()
+    example = text.split("```json")[1].split("```")[0]
+    document = json.loads(example)
+    assert document["format"] == "velvet-seam-shot"
+    shot = load(json.dumps(document["shot"]))
+    assert shot.footage_ids() == set(document["footage"])
+
+
+def test_the_description_names_every_field():
+    text = (Path(__file__).parents[2] / "docs" / "shot-format.md").read_text()
+    schema = Shot.model_json_schema()
+    parts = [schema, *schema["$defs"].values()]
+    fields = {name for part in parts for name in part.get("properties", {})}
+    assert {name for name in fields if f"`{name}`" not in text} == set()
+
+
+def test_unknown_fields_are_not_lost_silently():
+    with pytest.raises(ValidationError):
+        Shot.model_validate({**SHOT.model_dump(), "mood": "blue"})

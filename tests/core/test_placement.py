@@ -1,0 +1,124 @@
+"""Placement against a direct evaluation of its definition, and against what must hold."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from velvet_seam.core.picture.placement import affine, place
+
+
+def keys(t: float) -> np.ndarray:
+    """Keys' cubic with a = -1/2, from its piecewise definition."""
+    d = np.abs(np.array([t + 1, t, 1 - t, 2 - t]))
+    near = 1.5 * d**3 - 2.5 * d**2 + 1
+    far = -0.5 * d**3 + 2.5 * d**2 - 4 * d + 2
+    return np.where(d <= 1, near, far)
+
+
+def sampled(source: np.ndarray, sx: float, sy: float) -> np.ndarray:
+    h, w = source.shape[:2]
+    x, y = int(np.floor(sx - 0.5)), int(np.floor(sy - 0.5))
+    xs = np.clip(np.arange(x - 1, x + 3), 0, w - 1)
+    ys = np.clip(np.arange(y - 1, y + 3), 0, h - 1)
+    weights = keys(sy - 0.5 - y)[:, None] * keys(sx - 0.5 - x)[None]
+    return np.tensordot(weights, source[np.ix_(ys, xs)].astype(float), axes=2)
+
+
+@pytest.mark.parametrize(("scale", "turn"), [(1.0, 17), (1.7, 0), (2.3, -40), (1.0, 90)])
+def test_enlarging_and_turning_is_one_bicubic_interpolation(scale, turn):
+    rng = np.random.default_rng(5)
+    source = np.concatenate([rng.integers(0, 256, (24, 20, 3)), np.full((24, 20, 1), 255)], 2)
+    source = source.astype(np.uint8)
+    matrix = affine(40.3, 37.8, scale, turn, False, True, 20, 24)
+    patch = place(source, matrix, 80, 80)
+    assert patch is not None
+    inverse = np.linalg.inv(matrix)
+    checked = 0
+    for j, i in rng.integers(0, patch.pixels.shape[:2], (300, 2)):
+        sx, sy, _ = inverse @ [patch.left + i + 0.5, patch.top + j + 0.5, 1]
+        if not (1 < sx < 19 and 1 < sy < 23):
+            continue
+        checked += 1
+        wanted = np.clip(sampled(source, sx, sy), 0, 255)
+        assert np.abs(wanted - patch.pixels[j, i]).max() <= 1
+    assert checked > 30
+
+
+def test_shrinking_is_the_mean_over_the_area():
+    rng = np.random.default_rng(6)
+    source = rng.integers(0, 256, (60, 90, 4)).astype(np.uint8)
+    source[..., 3] = 255
+    patch = place(source, affine(15, 10, 1 / 3, 0, False, False, 90, 60), 40, 30)
+    assert patch is not None
+    whole = source.reshape(20, 3, 30, 3, 4).mean((1, 3))
+    part = patch.pixels[: 20 - patch.top, : 30 - patch.left]
+    assert np.abs(part - whole[patch.top :, patch.left :]).max() <= 0.51
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.floats(0.11, 0.99), st.floats(-3, 3), st.booleans())
+def test_shrinking_keeps_the_light(scale, shift, flip):
+    """The sum over the canvas is the sum over the source times the area, mirrored or not."""
+    rng = np.random.default_rng(7)
+    source = np.full((40, 50, 4), 255, np.uint8)
+    source[..., :3] = rng.integers(0, 256, (40, 50, 3))
+    matrix = affine(40 + shift, 40 - shift, scale, 0, flip, False, 50, 40)
+    patch = place(source, matrix, 80, 80)
+    assert patch is not None
+    wanted = source.sum((0, 1)) * scale**2
+    assert np.abs(patch.pixels.sum((0, 1), dtype=float) / wanted - 1).max() < 0.02
+
+
+@pytest.mark.parametrize("size", [(50, 80), (100, 160), (37, 59), (203, 331)])
+def test_a_layer_that_covers_the_canvas_has_no_soft_rim(size):
+    w, h = size
+    solid = np.full((h, w, 4), 255, np.uint8)
+    scale = max(100 / w, 160 / h)
+    patch = place(solid, affine(50, 80, scale, 0, False, False, w, h), 100, 160)
+    assert patch is not None
+    assert patch.pixels.shape == (160, 100, 4)
+    assert patch.pixels.min() == 255
+
+
+def test_the_border_is_anti_aliased_by_area():
+    solid = np.full((20, 20, 4), 255, np.uint8)
+    for turn in (0, 30):
+        patch = place(solid, affine(32.3, 31.6, 1.25, turn, False, False, 20, 20), 64, 64)
+        assert patch is not None
+        area = patch.pixels[..., 3].sum() / 255
+        assert area == pytest.approx(25 * 25, rel=0.004)
+
+
+def test_mirroring_and_whole_steps_move_pixels_unchanged():
+    rng = np.random.default_rng(8)
+    source = rng.integers(0, 256, (10, 12, 4)).astype(np.uint8)
+    source[..., 3] = 255
+    patch = place(source, affine(16, 15, 1.0, 0, False, False, 12, 10), 40, 40)
+    assert patch is not None
+    assert (patch.left, patch.top) == (10, 10)
+    assert np.array_equal(patch.pixels, source)
+    mirrored = place(source, affine(16, 15, 1.0, 0, True, False, 12, 10), 40, 40)
+    assert mirrored is not None
+    at = np.s_[10 - mirrored.top : 20 - mirrored.top, 10 - mirrored.left : 22 - mirrored.left]
+    assert np.array_equal(mirrored.pixels[at], source[:, ::-1])
+
+
+def test_what_lies_outside_or_is_clear_is_no_patch():
+    solid = np.full((10, 10, 4), 255, np.uint8)
+    assert place(solid, affine(-30, 5, 1, 0, False, False, 10, 10), 40, 40) is None
+    clear = np.zeros((10, 10, 4), np.uint8)
+    assert place(clear, affine(5, 5, 1, 0, False, False, 10, 10), 40, 40) is None
+
+
+def test_no_colour_from_outside_reaches_a_keyed_edge():
+    """A white dot on clear black stays white where it fades: premultiplied, no dark fringe."""
+    source = np.zeros((20, 20, 4), np.uint8)
+    source[8:12, 8:12] = 255
+    patch = place(source, affine(20, 20, 1.5, 33, False, False, 20, 20), 40, 40)
+    assert patch is not None
+    some = patch.pixels[..., 3] > 0
+    spread = patch.pixels[..., :3].max(2).astype(int) - patch.pixels[..., 3]
+    assert np.abs(spread[some]).max() <= 1

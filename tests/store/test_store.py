@@ -1,0 +1,123 @@
+"""The store: nothing is lost over a restart, undo goes all the way back."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.clips import coded_clip
+from velvet_seam.core.media.probe import probe
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edit import SetValues
+from velvet_seam.core.shot.layer import FootageSource, Layer, Place, Span
+from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.store.footage import shown_name
+from velvet_seam.store.library import Library
+from velvet_seam.store.tables import database
+
+
+@pytest.fixture
+def root(tmp_path: Path):
+    yield tmp_path / "studio"
+    database.close()
+
+
+def blank() -> Shot:
+    return Shot(name="One", canvas=Canvas(width=64, height=64), rate="25", length=50)
+
+
+def restarted(root: Path) -> Library:
+    database.close()
+    return Library(root)
+
+
+def test_undo_and_redo_survive_a_restart(root: Path):
+    shots = Library(root).shots
+    identity = shots.add(blank())
+    for length in range(51, 151):
+        shots.edit(identity, SetValues(values={"length": length}))
+    shots.undo(identity)
+    shots = restarted(root).shots
+    assert shots.get(identity).shot.length == 149
+    assert shots.get(identity).redo == "length of One"
+    for _ in range(200):
+        shots.undo(identity)
+    assert shots.get(identity).shot == blank()
+    assert shots.get(identity).undo is None
+    for _ in range(200):
+        shots.redo(identity)
+    assert shots.get(identity).shot.length == 150
+
+
+def test_an_edit_after_undo_drops_what_could_be_redone(root: Path):
+    shots = Library(root).shots
+    identity = shots.add(blank())
+    shots.edit(identity, SetValues(values={"length": 60}))
+    shots.undo(identity)
+    shots.edit(identity, SetValues(values={"name": "Two"}))
+    standing = shots.get(identity)
+    assert (standing.redo, standing.shot.length, standing.shot.name) == (None, 50, "Two")
+    unchanged = shots.edit(identity, SetValues(values={"name": "Two"}))
+    assert unchanged.revision == standing.revision
+
+
+def test_a_refused_edit_leaves_no_revision(root: Path):
+    shots = Library(root).shots
+    identity = shots.add(blank())
+    with pytest.raises(Problem):
+        shots.edit(identity, SetValues(values={"length": -1}))
+    assert shots.get(identity).revision == 0
+    with pytest.raises(Problem, match="no longer"):
+        shots.get("s-none")
+
+
+def test_footage_in_use_is_kept(root: Path, tmp_path: Path):
+    library = Library(root)
+    coded_clip(tmp_path / "a.mp4", 5)
+    found = probe(tmp_path / "a.mp4")
+    item = library.footage.add(tmp_path / "a.mp4", "../../evil name\n“x”.mp4", found)
+    assert item.name == "evil name “x”.mp4"
+    assert item.path.parent == library.folder.root / "footage"
+    assert item.path.name.startswith(item.id)
+    layer = Layer(id="l-a", name="A", source=FootageSource(footage=item.id),
+                  span=Span(first=0, last=4), place=Place(x=32, y=32))  # fmt: skip
+    identity = library.shots.add(blank().model_copy(update={"layers": (layer,)}))
+    with pytest.raises(Problem, match="used in “One” and was kept"):
+        library.footage.remove(item.id, library.shots)
+    assert item.path.exists()
+    library.shots.remove(identity)
+    library.footage.remove(item.id, library.shots)
+    assert not item.path.exists()
+    assert library.footage.all() == []
+
+
+@pytest.mark.parametrize(
+    ("given", "shown"),
+    [
+        ("../../../etc/passwd", "passwd"),
+        ("C:\\clips\\my take.mov", "my take.mov"),
+        ("\u202egpj.exe", "gpj.exe"),
+        ("🦊 fox.mp4", "🦊 fox.mp4"),
+        ("a" * 300, "a" * 119 + "…"),
+        ("\0\n\t", "Untitled"),
+        ('<img src=x onerror="alert(1)">.mp4', '<img src=x onerror="alert(1)">.mp4'),
+    ],
+)
+def test_names_from_outside(given, shown):
+    assert shown_name(given) == shown
+
+
+def test_interrupted_work_waits_again(root: Path):
+    jobs = Library(root).jobs
+    first, second = jobs.add("render", "s", "One"), jobs.add("render", "s", "Two")
+    assert jobs.take("render").id == first
+    assert jobs.progress(first, 5, 10)
+    jobs.cancel(second)
+    jobs = restarted(root).jobs
+    jobs.restart_interrupted()
+    assert [(row.name, row.state) for row in reversed(jobs.all("render"))] == [
+        ("One", "waiting"), ("Two", "cancelled")]  # fmt: skip
+    assert not jobs.progress(second, 1, 10)  # a worker sees that it was cancelled
+    with pytest.raises(Problem, match="Cancel it first"):
+        jobs.forget(first)

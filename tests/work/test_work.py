@@ -1,0 +1,129 @@
+"""Background work, done for real: a render, a render that is cancelled, looking into files."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.clips import coded_clip, read_code
+from velvet_seam.cli import main
+from velvet_seam.core.formats.shot_file import shot_file_text
+from velvet_seam.core.media.clip import ClipReader
+from velvet_seam.core.media.probe import probe
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.layer import FootageSource, Layer, Place, SoundTrack, Span
+from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sound.decode import decode_sound
+from velvet_seam.demo.draw import FOLDER
+from velvet_seam.store.library import Library
+from velvet_seam.store.tables import database
+from velvet_seam.work.look import look
+from velvet_seam.work.prepare import prepare
+from velvet_seam.work.run import run_job
+
+
+def coded_shot(footage: str, sound: str | None = None) -> Shot:
+    layer = Layer(id="l-a", name="A", source=FootageSource(footage=footage),
+                  span=Span(first=3, last=20), place=Place(x=96, y=64))  # fmt: skip
+    track = SoundTrack(id="t-a", name="T", footage=sound or "f", span=Span(first=0, last=24))
+    return Shot(name="Coded", canvas=Canvas(width=192, height=128), rate="25", length=25,
+                layers=(layer,), sounds=(track,) if sound else ())  # fmt: skip
+
+
+@pytest.fixture
+def library(tmp_path: Path):
+    library = Library(tmp_path / "studio")
+    yield library
+    database.close()
+
+
+def bring_in(library: Library, path: Path) -> str:
+    copy = library.folder.incoming()
+    shutil.copyfile(path, copy)
+    item = library.footage.add(copy, path.name, look(copy, library.folder.root / "poster.jpg"))
+    prepare(library, item)
+    return item.id
+
+
+def test_a_render_shows_every_frame_at_its_time_with_its_sound(library, coded):
+    clip, waltz = bring_in(library, coded), bring_in(library, FOLDER / "tin-waltz.wav")
+    shot = coded_shot(clip, waltz)
+    job = library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=25)
+    run_job(library, library.jobs.take("render"))
+    row = library.jobs.get(job)
+    assert (row.state, row.done, row.total) == ("done", 25, 25)
+    path = library.folder.render(row.file)
+    assert row.bytes == path.stat().st_size
+    written = probe(path)
+    assert (written.frames, written.rate, written.has_sound) == (25, 25, True)
+    reader = ClipReader(path, written)
+    assert [read_code(reader.read(n)) for n in range(3, 21)] == list(range(18))
+    assert reader.read(2).max(initial=0, where=[True] * 3 + [False]) < 20
+    heard, wanted = decode_sound(path)[:48000, 0], decode_sound(FOLDER / "tin-waltz.wav")[:48000, 0]
+    shift = np.correlate(heard[4800:40000], wanted[4800 + 64 : 40000 - 64], "valid").argmax() - 64
+    assert shift == 0
+
+
+def test_rendering_twice_gives_the_same_file(library, coded):
+    shot = coded_shot(bring_in(library, coded))
+    files = []
+    for _ in range(2):
+        library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=25)
+        row = library.jobs.take("render")
+        run_job(library, row)
+        files.append(library.folder.render(library.jobs.get(row.id).file).read_bytes())
+    assert files[0] == files[1]
+
+
+def test_a_cancelled_render_leaves_no_file(library, coded, monkeypatch):
+    shot = coded_shot(bring_in(library, coded))
+    job = library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=25)
+    row = library.jobs.take("render")
+    library.jobs.cancel(job)
+    run_job(library, row)
+    assert library.jobs.get(job).state == "cancelled"
+    assert list((library.folder.root / "renders").iterdir()) == []
+
+
+def test_a_render_whose_footage_is_gone_fails_with_a_sentence(library):
+    shot = coded_shot("f-gone")
+    job = library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=25)
+    run_job(library, library.jobs.take("render"))
+    assert library.jobs.get(job).state == "failed"
+    assert "no longer" in library.jobs.get(job).sentence
+
+
+def test_looking_into_a_file_that_is_none(tmp_path: Path):
+    (tmp_path / "odd").write_bytes(b"not media" * 100)
+    with pytest.raises(Problem, match="no picture and no sound"):
+        look(tmp_path / "odd", tmp_path / "poster.jpg")
+    assert not (tmp_path / "poster.jpg").exists()
+
+
+def test_from_a_shell(tmp_path: Path, capsys: pytest.CaptureFixture[str]):
+    coded_clip(tmp_path / "clip.mp4", 25)
+    shot = coded_shot("f-a")
+    text = shot_file_text(shot, {"f-a": ("clip", "clip.mp4")})
+    (tmp_path / "shot.json").write_text(text)
+    file, out = str(tmp_path / "shot.json"), tmp_path / "out.mp4"
+    assert main(["render", file, "-o", str(out)]) == 0
+    assert probe(out).frames == 25
+    still = tmp_path / "still.png"
+    assert main(["render", file, "-o", str(still), "--frame", "10"]) == 0
+    found = probe(still)
+    assert (found.width, found.height) == (192, 128)
+    assert main(["probe", str(out)]) == 0
+    assert "25" in capsys.readouterr().out
+    for wrong, says in (
+        (["render", file, "-o", str(still)], "--frame"),
+        (["render", file, "-o", str(still), "--frame", "25"], "no frame 25"),
+        (["render", file, "-o", str(tmp_path / "x.avi")], ".mp4"),
+        (["render", str(tmp_path / "none.json"), "-o", str(out)], "cannot be opened"),
+        (["render", str(out), "-o", str(out)], "not a shot"),
+        (["probe", str(tmp_path / "none")], "no file"),
+    ):
+        assert main(wrong) == 2
+        assert says in capsys.readouterr().err
