@@ -12,7 +12,16 @@ from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
 
 from velvet_seam.core.picture.blend import MODES
-from velvet_seam.core.shot.edit import AddLayer, AddMatte, AddSound, Edit, SetValues, read_edit
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edit import (
+    AddLayer,
+    AddMatte,
+    AddSound,
+    Edit,
+    Several,
+    SetValues,
+    read_edit,
+)
 from velvet_seam.core.shot.layer import (
     THREADS,
     ColourSource,
@@ -168,8 +177,24 @@ def shelf(identity: str, request: Request, context: Ctx) -> Response:
 @router.post("/edits")
 def edit(identity: str, body: EditRequest, request: Request, context: Ctx) -> dict[str, Any]:
     """Apply an edit; answers with the new state and the changed fragments."""
-    standing = context.library.shots.edit(identity, read_edit(body.edit))
+    new = read_edit(body.edit)
+    _check_footage(context, new)
+    standing = context.library.shots.edit(identity, new)
     return _answer(request, context, standing, body.chosen)
+
+
+def _check_footage(context: Context, new: Edit) -> None:
+    """What an edit brings in must be here, and be of the kind it is used as."""
+    match new:
+        case AddLayer(layer=Layer(source=FootageSource(footage=footage), name=name)):
+            if context.library.footage.get(footage).probe.kind == "sound":
+                raise Problem(f"{name} is a sound and has no picture. Nothing was changed.")
+        case AddSound(sound=SoundTrack(footage=footage, name=name)):
+            if not context.library.footage.get(footage).probe.has_sound:
+                raise Problem(f"{name} has no sound. Nothing was changed.")
+        case Several(edits=edits):
+            for one in edits:
+                _check_footage(context, one)
 
 
 @router.post("/undo")

@@ -66,5 +66,7 @@ new TimeStrip(bench);
 const ready = new Ready(bench, live, player);
 acceptDrops(document.getElementById("mat"), (files) => commands.bringIn(files));
 
+bench.watch();
+
 // for measuring play from outside: which picture was shown when, against the sound
 window.velvetSeam = { bench, player, ready };

@@ -71,7 +71,21 @@ export class Bench extends EventTarget {
     this.frame = Math.min(this.frame, this.shot.length - 1);
     this.tell("parts", answer.parts);
     this.tell("state");
+    this.watch();
     if (changed) this.tell("chosen");
+  }
+
+  /** While footage is still being made ready, look again now and then: proxies make it quicker. */
+  watch() {
+    clearTimeout(this.watching);
+    if (Object.values(this.state.footage).every((one) => one.ready)) return;
+    this.watching = setTimeout(async () => {
+      const { chosen, saving } = this;
+      const answer = await ask(`/shots/${this.id}/parts?chosen=${encodeURIComponent(chosen)}`).catch(() => null);
+      const busy = this.trial || saving || this.saving || this.chosen !== chosen;
+      if (answer && !busy && Object.values(answer.state.footage).some((one) => one.ready)) this.take(answer);
+      else this.watch();
+    }, 2500);
   }
 
   async choose(chosen) {

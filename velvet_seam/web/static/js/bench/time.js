@@ -102,6 +102,7 @@ export class TimeStrip {
   renderWave(lane, track, x, width, y) {
     const wave = this.waves.get(track.footage);
     if (wave === undefined) {
+      if (!this.bench.state.footage[track.footage]?.ready) return;
       this.waves.set(track.footage, null);
       fetch(`/footage/${track.footage}/wave.json`).then((answer) => (answer.ok ? answer.json() : null)).then((points) => {
         this.waves.set(track.footage, points);

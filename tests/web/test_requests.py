@@ -1,0 +1,237 @@
+"""What comes in over the wire is hostile until checked; what goes out says what happened."""
+
+from __future__ import annotations
+
+import io
+import json
+import time
+from pathlib import Path
+from urllib.parse import quote
+
+import pytest
+from fastapi.testclient import TestClient
+from PIL import Image
+from starlette.websockets import WebSocketDisconnect
+
+from velvet_seam.store.tables import database
+from velvet_seam.web.app import create_app
+
+PAGE = {"accept": "text/html"}
+
+
+@pytest.fixture(scope="module")
+def client(tmp_path_factory: pytest.TempPathFactory):
+    with TestClient(create_app(tmp_path_factory.mktemp("web") / "studio")) as client:
+        yield client
+    database.close()
+
+
+@pytest.fixture
+def shot(client: TestClient) -> str:
+    """The id of a blank shot."""
+    answer = client.post("/shots", data={"canvas": "free", "width": "64", "height": "96"},
+                         follow_redirects=False)  # fmt: skip
+    return answer.headers["location"].rsplit("/", 1)[1]
+
+
+def png(colour: tuple[int, ...] = (200, 40, 40)) -> bytes:
+    data = io.BytesIO()
+    Image.new("RGB", (64, 96), colour).save(data, "PNG")
+    return data.getvalue()
+
+
+def send(client: TestClient, data: bytes, name: str = "a.png"):
+    return client.post("/footage", content=data, headers={"x-name": quote(name)})
+
+
+def edit(client: TestClient, shot: str, **edit):
+    return client.post(f"/shots/{shot}/edits", json={"edit": edit})
+
+
+def test_pages_run_only_our_own_scripts(client, shot):
+    for path in ("/", "/footage", "/renders", f"/shots/{shot}"):
+        answer = client.get(path, headers=PAGE)
+        assert answer.status_code == 200
+        policy = answer.headers["content-security-policy"]
+        assert "script-src 'self'" in policy
+        assert "unsafe" not in policy
+        assert " style=" not in answer.text
+        assert " onclick=" not in answer.text
+        assert "http://" not in answer.text.replace("http://www.w3.org", "")
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [
+        {"origin": "http://elsewhere.example"},
+        {"sec-fetch-site": "cross-site"},
+        {"host": "elsewhere.example"},
+        {"origin": "null"},
+    ],
+)
+def test_other_pages_cannot_write(client, shot, headers):
+    answer = client.post(f"/shots/{shot}/undo", json={}, headers=headers)
+    assert answer.status_code == 403
+    assert client.get(f"/shots/{shot}/parts").json()["state"]["revision"] == 0
+
+
+def test_other_pages_cannot_open_the_live_socket(client, shot):
+    with pytest.raises(WebSocketDisconnect), client.websocket_connect(
+        f"/shots/{shot}/live", headers={"origin": "http://elsewhere.example"}
+    ):
+        pass
+
+
+@pytest.mark.parametrize(
+    ("form", "says"),
+    [
+        ({"canvas": "free", "width": "99999", "height": "100"}, "width"),
+        ({"canvas": "free", "width": "-4", "height": "100"}, "width"),
+        ({"canvas": "free"}, "how wide"),
+        ({"canvas": "1080x1920", "rate": "25.0001"}, "rate"),
+        ({"canvas": "1080x1920", "rate": "1/0"}, "rate"),
+        ({"canvas": "1080x1920", "name": "n" * 300}, "at most 120"),
+        ({"canvas": "moon"}, "Choose one"),
+    ],
+)
+def test_a_shot_that_cannot_be_started(client, form, says):
+    before = client.get("/").text.count("data-shot=")
+    answer = client.post("/shots", data=form)
+    assert answer.status_code == 422
+    assert says in answer.json()["problem"]
+    assert client.get("/").text.count("data-shot=") == before
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"", "empty"),
+        (b"just words " * 99, "no picture and no sound"),
+        (png()[:60], "damaged"),
+    ],
+)
+def test_files_that_cannot_be_used(client, data, says):
+    answer = send(client, data, "../../odd “name” 🦊.mp4")
+    assert answer.status_code == 422
+    assert answer.json()["problem"].startswith("odd “name” 🦊.mp4 was not taken in.")
+    assert says in answer.json()["problem"]
+
+
+def test_nothing_of_a_refused_file_stays(client):
+    root = Path(client.app.state.context.library.folder.root)
+    send(client, b"just words")
+    assert list((root / "incoming").iterdir()) == []
+
+
+def test_odd_names_are_shown_as_text(client):
+    name = '<script>alert(1) "x" 🦊' + "y" * 300 + ".png"
+    answer = send(client, png(), name)
+    assert answer.status_code == 200
+    page = client.get("/footage").text
+    assert "<script>alert" not in page
+    assert "&lt;script&gt;alert(1)" in page
+
+
+def test_a_picture_cannot_become_a_sound(client, shot):
+    footage = send(client, png()).json()["id"]
+    track = {"id": "t-x", "name": "x", "footage": footage, "span": {"first": 0, "last": 9}}
+    answer = edit(client, shot, do="add-sound", sound=track)
+    assert answer.status_code == 422
+    assert "no sound" in answer.json()["problem"]
+    layer = {"id": "l-x", "name": "x", "source": {"kind": "footage", "footage": "f-none"},
+             "span": {"first": 0, "last": 9}, "place": {"x": 0, "y": 0}}  # fmt: skip
+    assert "no longer" in edit(client, shot, do="add-layer", layer=layer).json()["problem"]
+
+
+def test_numbers_out_of_range_change_nothing(client, shot):
+    client.post(f"/shots/{shot}/layers", json={"colour": "#336699"})
+    state = client.get(f"/shots/{shot}/parts").json()["state"]
+    layer = state["shot"]["layers"][0]["id"]
+    for value in (-1, 101, 1e400, "many", None, True, [], {"keys": []}):
+        body = json.dumps({"edit": {"do": "set-values", "target": layer,
+                                    "values": {"seam.opacity": value}}})  # fmt: skip
+        answer = client.post(f"/shots/{shot}/edits", content=body,
+                             headers={"content-type": "application/json"})  # fmt: skip
+        if value is True:
+            continue  # JSON's true is 1 to the document, and 1 % is in range
+        assert answer.status_code == 422, value
+        assert answer.json()["problem"].startswith("Nothing was changed")
+    for body in (b"{", b"[]", b'{"edit": 3}', b"\xff\xfe"):
+        answer = client.post(f"/shots/{shot}/edits", content=body)
+        assert answer.status_code == 422
+        assert "problem" in answer.json()
+
+
+def test_what_is_not_there_is_said_on_a_page(client):
+    answer = client.get("/shots/s-none", headers=PAGE)
+    assert answer.status_code == 404
+    assert "no longer here" in answer.text
+    assert client.get("/nowhere").json() == {"problem": "There is nothing at this address."}
+    for path in ("/footage/..%2f..%2fetc%2fpasswd/poster.jpg", "/static/../app.py"):
+        assert client.get(path).status_code == 404
+
+
+def test_two_tabs_lose_neither_edit(client, shot):
+    """Each names what it changes; the second is applied to what the first has left."""
+    edit(client, shot, do="set-values", values={"length": 77})
+    edit(client, shot, do="set-values", values={"canvas.background": "#abcdef"})
+    state = client.get(f"/shots/{shot}/parts").json()["state"]["shot"]
+    assert (state["length"], state["canvas"]["background"]) == (77, "#abcdef")
+
+
+def ask(socket, number: int = 1, **wish) -> bytes:
+    socket.send_text(json.dumps({"number": number, "frame": 0, **wish}))
+    return socket.receive()
+
+
+def test_the_live_socket_shows_trials_without_keeping_them(client, shot):
+    client.post(f"/shots/{shot}/layers", json={"colour": "#ff0000"})
+    state = client.get(f"/shots/{shot}/parts").json()["state"]
+    layer, revision = state["shot"]["layers"][0]["id"], state["revision"]
+
+    def colour(answer) -> tuple[int, ...]:
+        return Image.open(io.BytesIO(answer["bytes"][16:])).convert("RGB").getpixel((32, 48))
+
+    with client.websocket_connect(f"/shots/{shot}/live") as socket:
+        red = colour(ask(socket))
+        trial = {"do": "set-values", "target": layer, "values": {"seam.opacity": 50}}
+        tried = ask(socket, trial=trial)
+        assert abs(colour(tried)[0] - red[0] / 2) < 6
+        assert int.from_bytes(tried["bytes"][8:12], "little") == revision
+        assert tried["bytes"][12] == 1
+        bad = ask(socket, 7, trial={"do": "set-values", "target": layer,
+                                    "values": {"seam.opacity": 400}})  # fmt: skip
+        assert json.loads(bad["text"]) == {
+            "number": 7, "problem": "Nothing was changed: opacity: it lies between 0 and 100 %."}
+        for text in ("{", "[]", '{"number": -1, "frame": 0}', '{"number": 1, "frame": 1e12}'):
+            socket.send_text(text)
+            assert "problem" in json.loads(socket.receive()["text"])
+        assert colour(ask(socket)) == red
+    assert client.get(f"/shots/{shot}/parts").json()["state"]["revision"] == revision
+
+
+def test_a_key_on_what_is_no_screen_says_so(client, shot):
+    footage = send(client, png((128, 128, 128)), "grey.png").json()["id"]
+    state = client.post(f"/shots/{shot}/layers", json={"footage": footage}).json()["state"]
+    layer = state["shot"]["layers"][-1]["id"]
+    answer = client.post(f"/shots/{shot}/keys", json={"layer": layer})
+    assert answer.status_code == 422
+    assert "no screen colour" in answer.json()["problem"]
+    assert client.get(f"/shots/{shot}/parts").json()["state"]["shot"] == state["shot"]
+
+
+def test_an_empty_shot_is_not_rendered(client, shot):
+    answer = client.post(f"/shots/{shot}/renders")
+    assert answer.json()["problem"] == "There is nothing to render yet: the shot has no layer."
+
+
+def test_footage_is_made_ready_in_the_background(client, coded):
+    footage = send(client, coded.read_bytes(), "coded.mp4").json()["id"]
+    poster = client.get(f"/footage/{footage}/poster.jpg")
+    assert poster.headers["content-type"] == "image/jpeg"
+    for _ in range(300):
+        if client.get(f"/footage/{footage}/strip.jpg").status_code == 200:
+            break
+        time.sleep(0.1)
+    strip = Image.open(io.BytesIO(client.get(f"/footage/{footage}/strip.jpg").content))
+    assert strip.size == (16 * 360, 240)
