@@ -8,10 +8,42 @@ HERE = Path(__file__).parent
 MODULES = HERE / "node_modules"
 STATIC = HERE.parent / "velvet_seam" / "web" / "static"
 
-ICONS = """undo-2 redo-2 plus eye eye-off copy trash-2 play pause repeat volume-2 volume-x image film
-audio-lines download x check triangle-alert circle-check circle-x rotate-cw maximize scan
-flip-horizontal-2 flip-vertical-2 pipette square-dashed headphones upload skip-back palette
-clapperboard pencil""".split()
+ICONS = [
+    "undo-2",
+    "redo-2",
+    "plus",
+    "eye",
+    "eye-off",
+    "copy",
+    "trash-2",
+    "play",
+    "pause",
+    "repeat",
+    "volume-2",
+    "volume-x",
+    "image",
+    "film",
+    "audio-lines",
+    "download",
+    "x",
+    "check",
+    "triangle-alert",
+    "circle-check",
+    "circle-x",
+    "rotate-cw",
+    "maximize",
+    "scan",
+    "flip-horizontal-2",
+    "flip-vertical-2",
+    "pipette",
+    "square-dashed",
+    "headphones",
+    "upload",
+    "skip-back",
+    "palette",
+    "clapperboard",
+    "pencil",
+]
 
 FILES = {
     "htmx.org/dist/htmx.min.js": "vendor/htmx.min.js",

@@ -25,9 +25,7 @@ def read_code(picture: NDArray[np.uint8]) -> int:
     """The number in a picture, at any size."""
     height, width = picture.shape[:2]
     row = picture[height // 4, :, 1]
-    return sum(
-        1 << bit for bit in range(BITS) if row[int((bit + 0.5) * width / BITS)] > 127
-    )
+    return sum(1 << bit for bit in range(BITS) if row[int((bit + 0.5) * width / BITS)] > 127)
 
 
 def coded_clip(

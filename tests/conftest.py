@@ -2,27 +2,14 @@
 
 from __future__ import annotations
 
-import socket
-import subprocess
-import sys
-import time
-import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
+from tests.application import CHROMIUM, application
 from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
-
-CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-    "--no-default-browser-check", "--disable-background-networking", "--disable-component-update",
-    "--disable-sync", "--disable-default-apps", "--disable-extensions",
-    "--disable-domain-reliability", "--metrics-recording-only", "--no-pings",
-    "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost",
-    "--autoplay-policy=no-user-gesture-required", "--disable-dev-shm-usage",
-]  # fmt: skip
 
 
 @pytest.fixture(scope="session")
@@ -59,21 +46,5 @@ def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture(scope="session")
 def served(demo_folder: Path) -> Iterator[str]:
     """The address of the application, served from a process of its own with the demo."""
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    command = [sys.executable, "-m", "velvet_seam.cli", "serve"]
-    command += ["--folder", str(demo_folder), "--port", str(port)]
-    process = subprocess.Popen(command)
-    address = f"http://127.0.0.1:{port}"
-    try:
-        for _ in range(300):
-            try:
-                urllib.request.urlopen(address, timeout=1).close()
-                break
-            except OSError:
-                time.sleep(0.1)
+    with application(demo_folder) as address:
         yield address
-    finally:
-        process.terminate()
-        process.wait(15)

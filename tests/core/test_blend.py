@@ -125,7 +125,10 @@ def test_every_mode_is_within_half_a_level_of_exact_arithmetic(mode, alpha, opac
     got = joined(mode, np.array([below]), pixels, float(opacity))[0]
     for b, s, value in zip(below, layer, got, strict=True):
         wanted = exact(mode, b, s, alpha, opacity)
-        assert all(abs(float(w) - g) * 255 < 0.5 for w, g in zip(wanted, value, strict=False)), (b, s)
+        assert all(abs(float(w) - g) * 255 < 0.5 for w, g in zip(wanted, value, strict=False)), (
+            b,
+            s,
+        )
 
 
 @given(st.sampled_from(MODES), st.lists(st.integers(0, 255), min_size=7, max_size=7))

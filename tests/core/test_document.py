@@ -78,7 +78,9 @@ def test_documents_that_cannot_be_read_say_why(text, says):
 
 
 def test_edits_change_what_they_say_and_nothing_else():
-    moved = after(do="set-values", target="l-moth", values={"place.x": 100.5, "seam.blend": "screen"})
+    moved = after(
+        do="set-values", target="l-moth", values={"place.x": 100.5, "seam.blend": "screen"}
+    )
     assert (moved.layer("l-moth").place.x, moved.layer("l-moth").seam.blend) == (100.5, "screen")
     assert moved.layers[:2] == SHOT.layers[:2]
     keyed = after(do="set-values", target="l-moth", values={"seam.matte.k-moth.tolerance": 11})

@@ -126,9 +126,7 @@ def test_a_border_without_a_screen_says_so():
 
 
 @settings(max_examples=40, deadline=None)
-@given(
-    st.floats(5, 60), st.floats(5, 60), st.floats(20, 60), st.floats(20, 60), st.floats(0, 12)
-)
+@given(st.floats(5, 60), st.floats(5, 60), st.floats(20, 60), st.floats(20, 60), st.floats(0, 12))
 def test_the_area_of_a_box_is_its_sides_multiplied(left, top, width, height, feather):
     white = np.full((140, 140, 4), 255, np.uint8)
     right, bottom = left + width, top + height

@@ -70,7 +70,17 @@ def test_variable_frame_rate_goes_by_presentation_time(tmp_path: Path):
     clip = probe(path)
     assert clip.varies
     material = Material("x", path, clip, preview=False)
-    for ms, wanted in ((0, 0), (39, 0), (40, 1), (94, 2), (95, 3), (160, 4), (399, 5), (439, 6), (999, 7)):
+    for ms, wanted in (
+        (0, 0),
+        (39, 0),
+        (40, 1),
+        (94, 2),
+        (95, 3),
+        (160, 4),
+        (399, 5),
+        (439, 6),
+        (999, 7),
+    ):
         assert read_code(material.read(clip.frame_at(Fraction(ms, 1000)))) == wanted, ms
 
 
@@ -86,10 +96,14 @@ def test_planes_become_colours_as_the_library_makes_them(colorspace, full):
     got = to_rgba(VideoReformatter(), frame)[..., :3].astype(int)
     long_way = frame.reformat(
         format="rgb24",
-        src_colorspace={1: Colorspace.ITU709, 5: Colorspace.ITU601, 9: Colorspace.BT2020}[colorspace],
+        src_colorspace={1: Colorspace.ITU709, 5: Colorspace.ITU601, 9: Colorspace.BT2020}[
+            colorspace
+        ],
         src_color_range=2 if full else 1,
         dst_color_range=2,
-        interpolation=Interpolation.BICUBIC | Interpolation.FULL_CHR_H_INT | Interpolation.ACCURATE_RND,
+        interpolation=Interpolation.BICUBIC
+        | Interpolation.FULL_CHR_H_INT
+        | Interpolation.ACCURATE_RND,
     ).to_ndarray()
     inner = np.abs(got - long_way)[4::16, 4::16]  # away from the jumps, where filters differ
     assert inner.max() <= 2

@@ -76,8 +76,11 @@ def test_other_pages_cannot_write(client, shot, headers):
 
 
 def test_other_pages_cannot_open_the_live_socket(client, shot):
-    with pytest.raises(WebSocketDisconnect), client.websocket_connect(
-        f"/shots/{shot}/live", headers={"origin": "http://elsewhere.example"}
+    with (
+        pytest.raises(WebSocketDisconnect),
+        client.websocket_connect(
+            f"/shots/{shot}/live", headers={"origin": "http://elsewhere.example"}
+        ),
     ):
         pass
 
@@ -202,7 +205,9 @@ def test_the_live_socket_shows_trials_without_keeping_them(client, shot):
         bad = ask(socket, 7, trial={"do": "set-values", "target": layer,
                                     "values": {"seam.opacity": 400}})  # fmt: skip
         assert json.loads(bad["text"]) == {
-            "number": 7, "problem": "Nothing was changed: opacity: it lies between 0 and 100 %."}
+            "number": 7,
+            "problem": "Nothing was changed: opacity: it lies between 0 and 100 %.",
+        }
         for text in ("{", "[]", '{"number": -1, "frame": 0}', '{"number": 1, "frame": 1e12}'):
             socket.send_text(text)
             assert "problem" in json.loads(socket.receive()["text"])

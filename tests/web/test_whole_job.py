@@ -29,9 +29,9 @@ def clean(page: Page):
     refusal = "status of 422"  # what the server refuses in words, Chromium logs as an error
     page.on(
         "console",
-        lambda line: faults.append(line.text)
-        if line.type == "error" and refusal not in line.text
-        else None,
+        lambda line: (
+            faults.append(line.text) if line.type == "error" and refusal not in line.text else None
+        ),
     )
     yield page
     assert faults == []
@@ -125,6 +125,7 @@ def test_from_files_to_a_finished_film(clean: Page, served: str, tmp_path: Path)
     # light on black, and only in the second half: the start of its bar is dragged there
     embers = state(page, "shot.layers[2].id")
     page.click(f"#seam-{embers}")
+    expect(page.locator("#panel")).to_contain_text("embers on moth-on-card")
     page.select_option("#field-blend", "screen")
     until(page, "velvetSeam.bench.shot.layers[2].seam.blend === 'screen'")
     end = page.locator(f'[data-thing="{embers}"][data-grab="first"]').bounding_box()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable
+from fractions import Fraction
 from pathlib import Path
 
 from velvet_seam.core.media.probe import probe
@@ -77,7 +78,7 @@ def moth_over_the_paper_sea(footage: dict[str, str]) -> Shot:
     return Shot(
         name="Moth over the paper sea",
         canvas=Canvas(width=1080, height=1920, background="#131a40"),
-        rate="25",  # type: ignore[arg-type]
+        rate=Fraction(25),
         length=150,
         layers=layers,
         sounds=(

@@ -47,7 +47,7 @@ class Jobs:
     def take(self, kind: str) -> JobRow | None:
         """The oldest waiting work of a kind, marked as being worked on."""
         with database.atomic("IMMEDIATE"):
-            row = (
+            row: JobRow | None = (
                 JobRow.select()
                 .where(JobRow.kind == kind, JobRow.state == "waiting")
                 .order_by(JobRow.added)

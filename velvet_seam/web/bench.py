@@ -18,8 +18,8 @@ from velvet_seam.core.shot.edit import (
     AddMatte,
     AddSound,
     Edit,
-    Several,
     SetValues,
+    Several,
     read_edit,
 )
 from velvet_seam.core.shot.layer import (
@@ -104,7 +104,7 @@ def _parts(request: Request, context: Context, standing: Standing, chosen: str) 
     """The fragments that change with the shot or with what is chosen."""
     kind, _, target = chosen.partition(":")
     shot = standing.shot
-    things = {thing.id: thing for thing in (*shot.layers, *shot.sounds)}
+    things = {thing.id: thing for thing in shot.things}
     thing = things.get(target)
     if thing is None:
         kind = ""

@@ -131,7 +131,7 @@ def _probe_container(container: av.container.InputContainer) -> Probe:
     if not pictures:
         if not found.get("sound_channels"):
             raise Problem("This file holds neither pictures nor sound.")
-        return Probe(kind="sound", **found)  # type: ignore[arg-type]
+        return Probe(kind="sound", **found)
     return _probe_clip(container, pictures[0], found)
 
 
@@ -158,8 +158,8 @@ def _probe_clip(
     rate = Fraction(25)
     if gaps:
         rate = _near_usual(Fraction(len(gaps)) / ((times[-1] - times[0]) * tick))
-    usual = 1 / (rate * tick)
-    varies = any(abs(gap - usual) > max(1, usual * Fraction(1, 10)) for gap in gaps)
+    usual: Fraction = 1 / (rate * tick)
+    varies = any(abs(gap - usual) > max(Fraction(1), usual / 10) for gap in gaps)
     on_grid = (abs((t - times[0]) * tick - n / rate) <= tick for n, t in enumerate(times))
     regular = all(on_grid)
     if rotation in (90, 270):
@@ -177,7 +177,7 @@ def _probe_clip(
         first_pts=times[0],
         rotation=rotation,
         alpha=alpha,
-        **found,  # type: ignore[arg-type]
+        **found,
     )
 
 

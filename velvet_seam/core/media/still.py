@@ -50,7 +50,9 @@ def contact_strip(frames: list[NDArray[np.uint8]], height: int = 240) -> NDArray
     for rgba in frames:
         small = reduced(rgba, max(1, round(height * min(rgba.shape[:2]) / rgba.shape[0])))
         width = max(1, round(rgba.shape[1] * height / rgba.shape[0]))
-        small = cv2.resize(small, (width, height), interpolation=cv2.INTER_AREA)
+        small = np.asarray(
+            cv2.resize(small, (width, height), interpolation=cv2.INTER_AREA), np.uint8
+        )
         clear = 255 - small[..., 3:].astype(np.uint16)
         tiles.append((small[..., :3] + clear * 0x4A // 255).astype(np.uint8))
     return np.concatenate(tiles, axis=1)

@@ -40,7 +40,7 @@ class Mp4Writer:
         stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
         self._tick = 1 / rate  # the muxer gives the stream a tick of its own
         stream.time_base = self._tick
-        options = {"crf": str(quality), "preset": speed, "threads": str(threads)}
+        options: dict[str, object] = {"crf": str(quality), "preset": speed, "threads": str(threads)}
         if intra:
             options |= {"g": "1", "bf": "0", "tune": "fastdecode"}
         stream.options = options

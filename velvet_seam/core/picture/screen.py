@@ -193,11 +193,12 @@ def screen_surface(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> 
     small = study(picture)
     flat = np.asarray(colour, np.float32).reshape(1, 1, 3) / np.float32(255)
     # a first guess of the light needs no detail: a quarter of the pixels will do
-    rough = cv2.resize(small, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-    rough = np.asarray(rough, np.float32)
-    first = _spread(_cells(rough, np.ascontiguousarray(_grid(rough, flat)), False), flat)
-    first = np.asarray(cv2.GaussianBlur(first, (0, 0), 1.5), np.float32)
-    surface = _spread(_cells(small, np.ascontiguousarray(_grid(small, first)), True), flat)
+    rough: NDArray[np.float32] = np.asarray(
+        cv2.resize(small, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), np.float32
+    )
+    first = _spread(_cells(rough, _grid(rough, flat), False), flat)
+    first = np.asarray(cv2.GaussianBlur(first, (0, 0), 1.5), np.float32).reshape(first.shape)
+    surface = _spread(_cells(small, _grid(small, first), True), flat)
     return np.asarray(cv2.GaussianBlur(surface, (3, 3), 0), np.float32).reshape(surface.shape)
 
 

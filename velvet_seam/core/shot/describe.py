@@ -38,7 +38,7 @@ _VALUE_WORDS = {
 def _called(shot: Shot, target: str | None) -> str:
     if target is None:
         return shot.name
-    for thing in (*shot.layers, *shot.sounds):
+    for thing in shot.things:
         if thing.id == target:
             return thing.name
     raise Problem("That layer is no longer in the shot.")

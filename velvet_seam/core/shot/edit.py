@@ -261,7 +261,7 @@ def _add_mask(shot: Shot, edit: AddMask) -> Shot:
 def _remove_part(shot: Shot, edit: RemovePart) -> Shot:
     layer = shot.layer(edit.layer)
     seam = layer.seam
-    if not any(part.id == edit.part for part in (*seam.matte, *seam.masks)):
+    if not any(part.id == edit.part for part in seam.parts):
         raise Problem("Nothing was changed: that matte or mask is no longer there.")
     seam = revised(
         seam,

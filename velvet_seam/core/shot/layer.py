@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.words import Colour, Id, Name, Part
-from velvet_seam.core.timing.animated import animated
+from velvet_seam.core.timing.animated import Animated, within
 from velvet_seam.core.timing.rate import Seconds
 
 THREADS = 10
@@ -17,10 +17,10 @@ THREADS = 10
 
 MAX_FRAME = 200_000
 
-Position = animated(-16384, 16384, "px")
-Scale = animated(1, 3200, "%")
-Rotation = animated(-3600, 3600, "°")
-Gain = animated(-96, 24, "dB")
+Position = Annotated[Animated, within(-16384, 16384, "px")]
+Scale = Annotated[Animated, within(1, 3200, "%")]
+Rotation = Annotated[Animated, within(-3600, 3600, "°")]
+Gain = Annotated[Animated, within(-96, 24, "dB")]
 
 
 class FootageSource(Part):

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
 from velvet_seam.core.shot.words import Colour, Id, Part
-from velvet_seam.core.timing.animated import animated
+from velvet_seam.core.timing.animated import Animated, within
 
-Percent = animated(0, 100, "%")
-Offset = animated(-16384, 16384, "px")
-Extent = animated(1, 16384, "px")
-Feather = animated(0, 1000, "px")
+Percent = Annotated[Animated, within(0, 100, "%")]
+Offset = Annotated[Animated, within(-16384, 16384, "px")]
+Extent = Annotated[Animated, within(1, 16384, "px")]
+Feather = Annotated[Animated, within(0, 1000, "px")]
 
 Blend = Literal[
     "normal",
@@ -86,3 +86,8 @@ class Seam(Part):
     masks: tuple[Mask, ...] = Field((), max_length=64)
     blend: Blend = "normal"
     opacity: Percent = 100.0
+
+    @property
+    def parts(self) -> tuple[Matte | Mask, ...]:
+        """Mattes and masks together: all that has an id of its own."""
+        return (*self.matte, *self.masks)

@@ -39,19 +39,24 @@ class Shot(Part):
     @model_validator(mode="after")
     def _ids_differ(self) -> Shot:
         seen: set[str] = set()
-        for thing in self._things():
+        for thing in self._ids():
             if thing in seen:
                 raise ValueError(f"two things have the id {thing}")
             seen.add(thing)
         return self
 
-    def _things(self) -> Iterator[str]:
+    def _ids(self) -> Iterator[str]:
         for layer in self.layers:
             yield layer.id
-            for part in (*layer.seam.matte, *layer.seam.masks):
+            for part in layer.seam.parts:
                 yield part.id
         for sound in self.sounds:
             yield sound.id
+
+    @property
+    def things(self) -> tuple[Layer | SoundTrack, ...]:
+        """Layers, then sounds: all that lies in time."""
+        return (*self.layers, *self.sounds)
 
     def layer(self, layer_id: str) -> Layer:
         """The layer with an id; a :class:`Problem` when there is none."""

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import itertools
 from bisect import bisect_right
-from collections.abc import Callable
 from math import isfinite
-from typing import Annotated, Any, Literal
+from typing import Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator
 
@@ -69,8 +68,8 @@ def value_at(value: Animated, frame: int) -> float:
     return left.value + (right.value - left.value) * t
 
 
-def animated(low: float, high: float, unit: str) -> Any:
-    """The type of an animated number between two bounds, in a unit of ``vocabulary``.
+def within(low: float, high: float, unit: str) -> AfterValidator:
+    """Bounds of an animated number, in a unit of ``vocabulary``; for use in ``Annotated``.
 
     Not-a-number and infinities are refused, in constants and in keyframes alike.
     """
@@ -82,5 +81,4 @@ def animated(low: float, high: float, unit: str) -> Any:
                 raise ValueError(f"it lies between {low:g} and {high:g} {unit}".rstrip())
         return value
 
-    checker: Callable[[Animated], Animated] = check
-    return Annotated[Animated, AfterValidator(checker), Field(json_schema_extra={"unit": unit})]
+    return AfterValidator(check)

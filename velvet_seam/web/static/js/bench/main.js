@@ -20,6 +20,7 @@ let parts = {};
 bench.addEventListener("parts", ({ detail }) => {
   parts = detail;
   for (const [id, html] of Object.entries(detail)) show(id, html);
+  document.getElementById("panel").inert = false;
   bench.tell("shown");
 });
 bench.addEventListener("restore", () => {
@@ -43,6 +44,7 @@ bench.addEventListener("saving", () => {
 
 // what is chosen is marked at once, before the server has answered
 bench.addEventListener("chosen", () => {
+  document.getElementById("panel").inert = true; // it still shows what was chosen before
   for (const one of document.querySelectorAll("#stack [data-choose]")) {
     const here = one.dataset.choose === bench.chosen;
     one.classList.toggle("chosen", here);

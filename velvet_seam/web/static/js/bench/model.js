@@ -69,10 +69,10 @@ export class Bench extends EventTarget {
     const changed = answer.chosen !== this.chosen;
     this.chosen = answer.chosen;
     this.frame = Math.min(this.frame, this.shot.length - 1);
+    if (changed) this.tell("chosen");
     this.tell("parts", answer.parts);
     this.tell("state");
     this.watch();
-    if (changed) this.tell("chosen");
   }
 
   /** While footage is still being made ready, look again now and then: proxies make it quicker. */

@@ -1,0 +1,61 @@
+# make demo: set up, fill the demo, serve it.   make test: set up, run all tests.
+PYTHON ?= python3.11
+VENV := .venv
+PY := $(VENV)/bin/python
+KERNELS := $(wildcard velvet_seam/core/picture/*.py)
+
+.PHONY: demo serve test lint bench styles screenshots footage clean
+.DEFAULT_GOAL := demo
+
+$(VENV)/ready: requirements.txt pyproject.toml
+	@command -v $(PYTHON) >/dev/null || { echo "Python 3.11 is needed: $(PYTHON) was not found. Name yours with make PYTHON=…"; exit 1; }
+	test -x $(PY) || $(PYTHON) -m venv $(VENV)
+	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.txt
+	$(PY) -m pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	@touch $@
+
+$(VENV)/dev: requirements-dev.txt $(VENV)/ready
+	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.txt
+	@touch $@
+
+# compiles the kernels once; Numba keeps the result beside the source
+$(VENV)/warm: $(VENV)/ready $(KERNELS)
+	@echo "Compiling the kernels (once, about a minute)"
+	$(PY) -m velvet_seam.work.warm
+	@touch $@
+
+demo: $(VENV)/warm
+	$(VENV)/bin/velvet-seam demo
+
+serve: $(VENV)/warm
+	$(VENV)/bin/velvet-seam serve
+
+/usr/bin/chromium:
+	apt-get update -qq
+	apt-get -o DPkg::Lock::Timeout=120 install -y -qq --no-install-recommends chromium
+
+test: $(VENV)/dev $(VENV)/warm /usr/bin/chromium
+	$(PY) -m pytest
+
+lint: $(VENV)/dev
+	$(VENV)/bin/ruff check .
+	$(VENV)/bin/ruff format --check .
+	$(VENV)/bin/mypy
+	$(VENV)/bin/lint-imports
+
+bench: $(VENV)/dev $(VENV)/warm
+	$(PY) -m bench
+
+screenshots: $(VENV)/dev $(VENV)/warm
+	$(PY) -m docs.take_screenshots
+
+# only when styles, scripts or icons change; the results are committed
+styles:
+	cd styles && npm ci --ignore-scripts && python3 vendor.py && npm run build
+
+# draws the demo footage again
+footage: $(VENV)/warm
+	$(PY) -m velvet_seam.demo.draw
+
+clean:
+	rm -rf $(VENV) .demo

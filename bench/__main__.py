@@ -1,0 +1,166 @@
+"""``make bench``: the figures, each with its runs and medians, on this machine, now."""
+
+from __future__ import annotations
+
+import os
+import platform
+import random
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import sync_playwright
+
+from bench.reference import reference_picture
+from tests.application import CHROMIUM, application
+from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.shot.edit import apply, read_edit
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.demo.scenario import fill
+from velvet_seam.store.library import Library
+from velvet_seam.work.memory import keep_freed_memory
+from velvet_seam.work.painter import Paint, Painter
+
+RUNS = 30
+
+
+def machine() -> None:
+    model = next(
+        (line.split(":")[1].strip() for line in Path("/proc/cpuinfo").read_text().splitlines()
+         if line.startswith("model name")),
+        platform.processor(),
+    )  # fmt: skip
+    load = ", ".join(f"{value:.2f}" for value in os.getloadavg())
+    print(f"{model}, {os.cpu_count()} cores; load {load}; Python {platform.python_version()}")
+
+
+def line(what: str, figure: str, aim: str = "") -> None:
+    print(f"  {what:<58} {figure:>18}   {aim}", flush=True)
+
+
+def timed(work: Callable[[int], object], runs: int = RUNS) -> tuple[float, float]:
+    """Median and 95th percentile in milliseconds; two runs before are not counted."""
+    times = []
+    for n in range(runs + 2):
+        begin = time.perf_counter()
+        work(n)
+        times.append(1000 * (time.perf_counter() - begin))
+    kept = sorted(times[2:])
+    return kept[len(kept) // 2], kept[min(len(kept) - 1, int(len(kept) * 0.95))]
+
+
+def edits(painter: Painter, shot: Shot) -> None:
+    print(
+        f"\nEdit to JPEG bytes at 540 × 960, sources cached, {RUNS} runs each (median; aim 20 ms)"
+    )
+    cases = {
+        "opacity of the top layer": ("l-evening", "seam.opacity", lambda n: 30 + n),
+        "opacity of the keyed layer": ("l-moth", "seam.opacity", lambda n: 50 + n),
+        "place of the keyed layer": ("l-moth", "place.x", lambda n: 500 + 3 * n),
+        "rotation of the keyed layer": ("l-moth", "place.rotation", lambda n: 1 + n),
+        "feather of a mask": ("l-moth", "seam.masks.m-stick.feather", lambda n: 20 + n),
+        "tolerance of the key": ("l-moth", "seam.matte.k-moth.tolerance", lambda n: 2 + n / 4),
+        "screen colour (light measured anew)": (
+            "l-moth", "seam.matte.k-moth.colour", lambda n: f"#{0x40 + n:02x}a84f"),
+    }  # fmt: skip
+    for what, (target, path, value) in cases.items():
+
+        def once(n: int, target=target, path=path, value=value) -> None:
+            edit = {"do": "set-values", "target": target, "values": {path: value(n)}}
+            after = apply(shot, read_edit(edit))
+            painter.answer(Paint(after.model_dump_json(), 60, chosen=target))
+
+        median, late = timed(once)
+        line(what, f"{median:.1f} ms", f"95 %: {late:.1f} ms")
+
+
+def scrubs(painter: Painter, shot: Shot) -> None:
+    document = shot.model_dump_json()
+    order = random.Random(5).sample(range(shot.length), 80)
+    print("\nScrub to any frame at 540 × 960, proxies made, nothing of the frame cached, 78 frames")
+    median, late = timed(lambda n: painter.answer(Paint(document, order[n])), 78)
+    line("scrub", f"{median:.1f} ms", f"95 %: {late:.1f} ms (aim 60 ms)")
+    median, late = timed(lambda n: painter.answer(Paint(document, order[n])), 78)
+    line("the same frames again", f"{median:.1f} ms", f"95 %: {late:.1f} ms")
+
+
+def agreement(library: Library, shot: Shot) -> None:
+    print("\nAgreement, in levels of 255")
+    materials = library.materials(preview=True)
+    engine = Engine(materials)
+    errors = []
+    for frame in (0, 60, 149):
+        got = engine.picture(engine.plan(shot, frame, short_side=540))[..., :3].astype(float)
+        errors.append(np.abs(got - reference_picture(shot, frame, materials)))
+    mean, most = max(e.mean() for e in errors), max(e.max() for e in errors)
+    line("composite against plain NumPy, float64, 3 frames", f"{mean:.2f} / {most:.1f}",
+         "mean / maximum (aim 1 / 3)")  # fmt: skip
+    full = Engine(library.materials(preview=False), passing=True)
+    seen = engine.picture(engine.plan(shot, 60, short_side=540))[..., :3].astype(float)
+    whole = full.picture(full.plan(shot, 60))[..., :3].reshape(960, 2, 540, 2, 3).mean((1, 3))
+    error = np.abs(seen - whole)
+    line("preview against the render, reduced", f"{error.mean():.2f} / {np.percentile(error, 99):.0f}",
+         "mean / 99th percentile (stated 2.5 / 16)")  # fmt: skip
+    cold = Engine(materials)
+    same = np.array_equal(
+        cold.picture(cold.plan(shot, 60, short_side=540)),
+        engine.picture(engine.plan(shot, 60, short_side=540)),
+    )
+    line("cold cache, warm cache", "identical" if same else "DIFFERENT", "aim identical")
+
+
+def playing(folder: Path) -> None:
+    """Frames drawn, and how far each lies behind the frame that is heard, from the page's own log."""
+    print("\nPlay in Chromium on the same cores, 5 seconds from the start, 25 frames a second")
+    with application(folder) as address, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        for what, ready in (("right after opening", False), ("after the frames are ready", True)):
+            page.goto(address)
+            page.click(".poster")
+            while not page.evaluate("Boolean(window.velvetSeam)"):
+                page.wait_for_timeout(50)
+            while ready and page.evaluate(
+                "velvetSeam.ready.frames.size < velvetSeam.bench.shot.length"
+            ):
+                page.wait_for_timeout(200)
+            page.keyboard.press("Space")
+            page.wait_for_timeout(5300)
+            log = page.evaluate("velvetSeam.player.log")
+            page.keyboard.press("Space")
+            late = sorted(entry["heard"] - entry["count"] for entry in log)
+            span = log[-1]["count"] - log[0]["count"] + 1
+            line(f"{what}: frames drawn", f"{len(log)} of {span}",
+                 f"behind the sound: median {late[len(late) // 2]:.2f}, "
+                 f"95 % {late[int(len(late) * 0.95)]:.2f} frames (aim within 1)")  # fmt: skip
+        browser.close()
+
+
+def rendering(library: Library, shot: Shot) -> None:
+    from velvet_seam.core.engine.render import render_mp4
+
+    print("\nRender at 1080 × 1920, whole demo shot, one run")
+    with tempfile.TemporaryDirectory() as folder:
+        wall, cpu = time.perf_counter(), time.process_time()
+        render_mp4(shot, Path(folder) / "a.mp4", library.materials(preview=False), library.sound_of)
+        wall, cpu = time.perf_counter() - wall, time.process_time() - cpu
+    line("wall, CPU", f"{wall:.1f} s, {cpu:.1f} s", f"{shot.length / wall:.1f} frames a second")
+
+
+def main() -> None:
+    keep_freed_memory()
+    machine()
+    with tempfile.TemporaryDirectory() as root:
+        library = fill(Path(root), lambda _: None)
+        shot = library.shots.all()[-1].shot
+        edits(Painter(library), shot)
+        scrubs(Painter(library), shot)
+        agreement(library, shot)
+        rendering(library, shot)
+        playing(Path(root))
+
+
+if __name__ == "__main__":
+    main()

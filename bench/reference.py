@@ -1,0 +1,131 @@
+"""The demo composite in plain NumPy, float64, straight from the formulas; slow and obvious.
+
+Written without the kernels: keying, masking, placing and blending are all done again here. Only
+reading, and the screen's light as a grid, are taken from the program.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.engine.plan import Footage
+from velvet_seam.core.picture.screen import CELL, STUDY, screen_surface
+from velvet_seam.core.shot.layer import ColourSource, Layer
+from velvet_seam.core.shot.seam import BoxMask, ScreenKey
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.words import colour_to_rgb
+from velvet_seam.core.timing.animated import value_at
+
+Image = NDArray[np.float64]
+
+
+def bilinear(grid: Image, rows: NDArray, columns: NDArray) -> Image:
+    """A grid at fractional places, held at its border."""
+    r = np.clip(rows, 0, grid.shape[0] - 1)
+    c = np.clip(columns, 0, grid.shape[1] - 1)
+    r0, c0 = np.floor(r).astype(int), np.floor(c).astype(int)
+    r1, c1 = np.minimum(r0 + 1, grid.shape[0] - 1), np.minimum(c0 + 1, grid.shape[1] - 1)
+    u, v = (r - r0)[:, None, None], (c - c0)[None, :, None]
+    top = grid[r0][:, c0] * (1 - v) + grid[r0][:, c1] * v
+    low = grid[r1][:, c0] * (1 - v) + grid[r1][:, c1] * v
+    return top * (1 - u) + low * u
+
+
+def keyed(picture: NDArray[np.uint8], key: ScreenKey, at: int) -> Image:
+    """The colour-difference key of one picture: RGBA, premultiplied, 0 to 1."""
+    h, w = picture.shape[:2]
+    colour = colour_to_rgb(key.colour)
+    step = min(1.0, STUDY / min(h, w)) / CELL
+    grid = screen_surface(picture, colour).astype(float)
+    screen = bilinear(grid, (np.arange(h) + 0.5) * step - 0.5, (np.arange(w) + 0.5) * step - 0.5)
+    c = picture[..., :3] / 255
+    k = int(np.argmax(colour))
+    others = [n for n in range(3) if n != k]
+    d = c[..., k] - c[..., others].max(-1)
+    ds = np.maximum(screen[..., k] - screen[..., others].max(-1), 0.02)
+    low, width = value_at(key.tolerance, at) / 100, value_at(key.softness, at) / 100
+    a = np.clip((1 - d / ds - low) / max(width, 1e-3), 0, 1)
+    f = np.clip(c - (1 - a)[..., None] * screen, 0, a[..., None])
+    spill = np.maximum(f[..., k] - f[..., others].max(-1), 0)
+    f[..., k] -= value_at(key.despill, at) / 100 * spill
+    return np.concatenate([f, a[..., None]], -1)
+
+
+def masked(
+    image: Image, mask: BoxMask, at: int, layer: Layer, width: float, height: float
+) -> Image:
+    h, w = image.shape[:2]
+    kx, ky = w / width, h / height
+    cx, cy = (value_at(mask.x, at) + width / 2) * kx, (value_at(mask.y, at) + height / 2) * ky
+    hw, hh = value_at(mask.width, at) / 2 * kx, value_at(mask.height, at) / 2 * ky
+    dx = np.abs(np.arange(w) + 0.5 - cx)[None] - hw
+    dy = np.abs(np.arange(h) + 0.5 - cy)[:, None] - hh
+    outside = np.hypot(np.maximum(dx, 0), np.maximum(dy, 0))
+    distance = np.where((dx > 0) & (dy > 0), outside, np.maximum(dx, dy))
+    soft = max(value_at(mask.feather, at) / (value_at(layer.place.scale, at) / 100) * kx, 1)
+    keep = np.clip(0.5 - distance / soft, 0, 1)
+    return image * (1 - keep if mask.removes == "inside" else keep)[..., None]
+
+
+def overlap(size: int, scale: float, shift: float, count: int) -> Image:
+    """How much of each of ``count`` canvas pixels each source pixel covers: a matrix."""
+    edges = (np.arange(count + 1) - shift) / scale
+    low, high = edges[:-1, None], edges[1:, None]
+    index = np.arange(size)[None]
+    return np.clip(np.minimum(high, index + 1) - np.maximum(low, index), 0, None) * scale
+
+
+def placed(image: Image, layer: Layer, at: int, shot: Shot, width: float, height: float) -> Image:
+    """Area average, for layers that are not turned and not enlarged, as those of the demo."""
+    assert value_at(layer.place.rotation, at) == 0
+    cw, ch = shot.canvas.width / 2, shot.canvas.height / 2
+    scale = value_at(layer.place.scale, at) / 200
+    sx, sy = scale * width / image.shape[1], scale * height / image.shape[0]
+    assert max(sx, sy) <= 1
+    left = value_at(layer.place.x, at) / 2 - scale * width / 2
+    top = value_at(layer.place.y, at) / 2 - scale * height / 2
+    across = overlap(image.shape[1], sx, left, round(cw))
+    down = overlap(image.shape[0], sy, top, round(ch))
+    return np.einsum("jy,yxc,ix->jic", down, image, across, optimize=True)
+
+
+def blend(mode: str, b: Image, s: Image) -> Image:
+    if mode == "screen":
+        return b + s - b * s
+    if mode == "soft-light":
+        d = np.where(b <= 0.25, ((16 * b - 12) * b + 4) * b, np.sqrt(b))
+        return np.where(s <= 0.5, b - (1 - 2 * s) * b * (1 - b), b + (2 * s - 1) * (d - b))
+    assert mode == "normal"
+    return s
+
+
+def reference_picture(shot: Shot, frame: int, footage: Callable[[str], Footage]) -> Image:
+    """A frame of the demo shot at half size: (height, width, 3), 0 to 255."""
+    size = (round(shot.canvas.height / 2), round(shot.canvas.width / 2), 3)
+    out = np.broadcast_to(np.array(colour_to_rgb(shot.canvas.background)) / 255, size).copy()
+    for layer in shot.layers:
+        if not layer.span.holds(frame):
+            continue
+        at = frame - layer.span.first
+        if isinstance(layer.source, ColourSource):
+            flat = np.array([*colour_to_rgb(layer.source.colour), 255]) / 255
+            image = np.broadcast_to(flat, (*size[:2], 4))
+        else:
+            source = footage(layer.source.footage)
+            time = layer.time.source_in + Fraction(at) / shot.rate
+            picture = source.read(source.frame_at(time))
+            image = picture / 255
+            for key in layer.seam.matte:
+                image = keyed(picture, key, at)
+            for mask in layer.seam.masks:
+                image = masked(image, mask, at, layer, source.width, source.height)
+            image = placed(image, layer, at, shot, source.width, source.height)
+        a = image[..., 3:]
+        s = np.divide(image[..., :3], a, out=np.zeros(size), where=a > 1e-9)
+        strength = a * value_at(layer.seam.opacity, at) / 100
+        out = strength * blend(layer.seam.blend, out, np.clip(s, 0, 1)) + (1 - strength) * out
+    return out * 255

@@ -1,0 +1,57 @@
+"""Takes the pictures in ``docs/screenshots`` from the demo: ``make screenshots``."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from tests.application import CHROMIUM, application
+from velvet_seam.demo.scenario import fill
+
+FOLDER = Path(__file__).parent / "screenshots"
+
+
+def take(page: Page, address: str) -> None:
+    def shoot(name: str) -> None:
+        page.mouse.move(640, 20)
+        page.wait_for_timeout(1200)
+        page.screenshot(path=FOLDER / f"{name}.png")
+
+    page.goto(address)
+    page.wait_for_timeout(3000)
+    shoot("shots")
+    page.goto(f"{address}/footage")
+    shoot("footage")
+    page.goto(address)
+    page.click(".poster")
+    page.wait_for_timeout(1500)
+    for _ in range(4):
+        page.keyboard.press("Shift+ArrowRight")
+    page.click("#seam-l-moth")
+    page.wait_for_timeout(6000)
+    shoot("bench-seam")
+    page.keyboard.press("2")
+    shoot("bench-matte")
+    page.keyboard.press("1")
+    page.click("#card-l-moth")
+    shoot("bench-layer")
+    page.click("#render")
+    page.wait_for_url("**/renders")
+    page.wait_for_timeout(14_000)
+    shoot("renders")
+
+
+def main() -> None:
+    FOLDER.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as root:
+        fill(Path(root), print).folder.database.close()
+        with application(Path(root)) as address, sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            take(browser.new_page(viewport={"width": 1280, "height": 800}), address)
+            browser.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,43 @@
+"""The application as a process of its own, and Chromium's quiet settings."""
+
+from __future__ import annotations
+
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--no-default-browser-check", "--disable-background-networking", "--disable-component-update",
+    "--disable-sync", "--disable-default-apps", "--disable-extensions",
+    "--disable-domain-reliability", "--metrics-recording-only", "--no-pings",
+    "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost",
+    "--autoplay-policy=no-user-gesture-required", "--disable-dev-shm-usage",
+]  # fmt: skip
+
+
+@contextmanager
+def application(folder: Path) -> Iterator[str]:
+    """Serves a folder on a free port; gives the address."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    command = [sys.executable, "-m", "velvet_seam.cli", "serve"]
+    process = subprocess.Popen([*command, "--folder", str(folder), "--port", str(port)])
+    address = f"http://127.0.0.1:{port}"
+    try:
+        for _ in range(300):
+            try:
+                urllib.request.urlopen(address, timeout=1).close()
+                break
+            except OSError:
+                time.sleep(0.1)
+        yield address
+    finally:
+        process.terminate()
+        process.wait(15)
