@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import time
+import zipfile
 from pathlib import Path
 from urllib.parse import quote
 
@@ -13,6 +14,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
+from velvet_seam.cli import main
 from velvet_seam.store.tables import database
 from velvet_seam.web.app import create_app
 
@@ -240,3 +242,25 @@ def test_footage_is_made_ready_in_the_background(client, coded):
         time.sleep(0.1)
     strip = Image.open(io.BytesIO(client.get(f"/footage/{footage}/strip.jpg").content))
     assert strip.size == (16 * 360, 240)
+
+
+def test_a_shot_saved_as_files_renders_from_a_shell(client, shot, tmp_path):
+    footage = send(client, png((10, 200, 30)), "green “card”.png").json()["id"]
+    client.post(f"/shots/{shot}/layers", json={"footage": footage})
+    answer = client.get(f"/shots/{shot}/files.zip")
+    with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+        archive.extractall(tmp_path)
+    still = tmp_path / "still.png"
+    assert main(["render", str(tmp_path / "shot.json"), "-o", str(still), "--frame", "0"]) == 0
+    assert Image.open(still).getpixel((32, 48)) == (10, 200, 30)
+    folder = client.app.state.context.library.folder.root / "incoming"
+    assert list(folder.iterdir()) == []
+
+
+def test_footage_in_use_is_kept_and_said(client, shot):
+    footage = send(client, png((1, 2, 3)), "kept.png").json()["id"]
+    client.post(f"/shots/{shot}/layers", json={"footage": footage})
+    answer = client.delete(f"/footage/{footage}")
+    assert answer.status_code == 422
+    assert "is used in" in answer.json()["problem"]
+    assert client.get(f"/footage/{footage}/poster.jpg").status_code == 200

@@ -13,7 +13,7 @@ from fastapi.staticfiles import StaticFiles
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.store.library import Library
-from velvet_seam.web import bench, footage, live, renders, shots
+from velvet_seam.web import bench, files, footage, live, renders, shots
 from velvet_seam.web.context import STATIC, Context, templates
 from velvet_seam.web.guard import Guard
 from velvet_seam.work.queue import Queue
@@ -36,7 +36,7 @@ def create_app(folder: Path) -> FastAPI:
 
     app = FastAPI(title="Velvet Seam", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.add_middleware(Guard)
-    for part in (shots, footage, bench, live, renders):
+    for part in (shots, footage, bench, files, live, renders):
         app.include_router(part.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     app.add_exception_handler(Problem, _problem)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -12,6 +11,7 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import load
 from velvet_seam.store.tables import JobRow
 from velvet_seam.web.context import Context, Ctx, templates
+from velvet_seam.web.files import plain_name
 
 router = APIRouter()
 
@@ -82,10 +82,12 @@ def file(job: str, context: Ctx, download: bool = False) -> Response:
     path = context.library.folder.render(row.file) if row.file else None
     if path is None or not path.exists():
         raise Problem("The file of this render is no longer here.")
-    name = re.sub(r"[^\w\- ]+", "", row.name).strip() or "shot"
     kind = "attachment" if download else "inline"
     return FileResponse(
-        path, media_type="video/mp4", filename=f"{name}.mp4", content_disposition_type=kind
+        path,
+        media_type="video/mp4",
+        filename=f"{plain_name(row.name)}.mp4",
+        content_disposition_type=kind,
     )
 
 

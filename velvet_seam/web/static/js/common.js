@@ -114,4 +114,8 @@ export function drawProgress(root = document) {
 
 drawProgress();
 document.addEventListener("htmx:after:swap", () => drawProgress());
-document.addEventListener("htmx:response:error", () => say("That did not work; nothing was changed.", true));
+document.addEventListener("htmx:response:error", (event) => {
+  let sentence = "That did not work; nothing was changed.";
+  try { sentence = JSON.parse(event.detail.ctx.text).problem ?? sentence; } catch { /* not JSON */ }
+  say(sentence, true);
+});

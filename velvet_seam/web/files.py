@@ -1,0 +1,51 @@
+"""A shot saved as files: the document and its sources in one archive."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+import zipfile
+from pathlib import Path
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse, Response
+from starlette.background import BackgroundTask
+
+from velvet_seam.core.formats.shot_file import shot_file_text
+from velvet_seam.web.context import Ctx
+
+router = APIRouter()
+
+
+def plain_name(name: str) -> str:
+    """A name that is safe as a file's on any system.
+
+    >>> plain_name("My “best” take / 2.mp4"), plain_name("../..")
+    ('My best take 2.mp4', 'shot')
+    """
+    kept = re.sub(r"[^\w\- .]+", "", name).strip(". ")
+    return re.sub(r" +", " ", kept)[:80] or "shot"
+
+
+@router.get("/shots/{identity}/files.zip")
+def save(identity: str, context: Ctx) -> Response:
+    """``shot.json`` and its footage, as ``velvet-seam render`` reads it. Stored, not compressed:
+    media does not become smaller."""
+    shot = context.library.shots.get(identity).shot
+    items = {i: context.library.footage.get(i) for i in sorted(shot.footage_ids())}
+    files = {}
+    for identity_, item in items.items():
+        stem = plain_name(item.name.rsplit(".", 1)[0])
+        files[identity_] = (item.name, f"footage/{stem}-{identity_[-4:]}{item.path.suffix}")
+    with tempfile.NamedTemporaryFile(
+        dir=context.library.folder.root / "incoming", suffix=".zip", delete=False
+    ) as made:
+        path = Path(made.name)
+        with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as archive:
+            archive.writestr("shot.json", shot_file_text(shot, files))
+            for identity_, item in items.items():
+                archive.write(item.path, files[identity_][1])
+    return FileResponse(
+        path, media_type="application/zip", filename=f"{plain_name(shot.name)}.zip",
+        background=BackgroundTask(path.unlink, missing_ok=True),
+    )  # fmt: skip
