@@ -28,74 +28,6 @@ NORMAL, PLUS_LIGHTER, FIRST_WHOLE, LAST_WHOLE = (
 
 
 @nb.njit(inline="always", error_model="numpy")
-def _dodge(b, s):
-    if b <= 0:
-        return b * 0
-    if s >= 1:
-        return b * 0 + 1
-    return min(b * 0 + 1, b / (1 - s))
-
-
-@nb.njit(inline="always", error_model="numpy")
-def _burn(b, s):
-    if b >= 1:
-        return b * 0 + 1
-    if s <= 0:
-        return b * 0
-    return 1 - min(b * 0 + 1, (1 - b) / s)
-
-
-@nb.njit(inline="always", error_model="numpy")
-def _hard_light(b, s):
-    if s <= 0.5:
-        return b * 2 * s
-    return b + (2 * s - 1) - b * (2 * s - 1)
-
-
-@nb.njit(inline="always", error_model="numpy")
-def _soft_light(b, s):
-    if s <= 0.5:
-        return b - (1 - 2 * s) * b * (1 - b)
-    d = ((16 * b - 12) * b + 4) * b if b <= 0.25 else np.sqrt(b)
-    return b + (2 * s - 1) * (d - b)
-
-
-@nb.njit(error_model="numpy")
-def separable(mode, b, s):
-    """B(Cb, Cs) of one channel for the modes that treat each channel alone.
-
-    normal ``Cs``; multiply ``Cb·Cs``; screen ``Cb + Cs − Cb·Cs``; overlay ``hard-light(Cs, Cb)``;
-    darken, lighten: the smaller, the greater; color-dodge ``Cb / (1 − Cs)``;
-    color-burn ``1 − (1 − Cb) / Cs``; hard-light: multiply or screen by ``2·Cs``;
-    soft-light: per the specification, with its polynomial below 0.25;
-    difference ``|Cb − Cs|``; exclusion ``Cb + Cs − 2·Cb·Cs``.
-    """
-    if mode == 1:
-        return b * s
-    if mode == 2:
-        return b + s - b * s
-    if mode == 3:
-        return _hard_light(s, b)
-    if mode == 4:
-        return min(b, s)
-    if mode == 5:
-        return max(b, s)
-    if mode == 6:
-        return _dodge(b, s)
-    if mode == 7:
-        return _burn(b, s)
-    if mode == 8:
-        return _hard_light(b, s)
-    if mode == 9:
-        return _soft_light(b, s)
-    if mode == 10:
-        return abs(b - s)
-    if mode == 11:
-        return b + s - 2 * b * s
-    return s
-
-
-@nb.njit(inline="always", error_model="numpy")
 def _lum(r, g, b):
     return 0.3 * r + 0.59 * g + 0.11 * b
 
@@ -145,10 +77,16 @@ def whole(mode, br, bg, bb, sr, sg, sb):
 def blend_row(mode, b, s, out):
     """B(Cb, Cs) over flat rows of straight R G B α; the α of the result is 1.
 
-    One loop a mode, so that each of them runs in vectors.
+    multiply ``Cb·Cs``; screen ``Cb + Cs − Cb·Cs``; overlay ``hard-light(Cs, Cb)``; darken, lighten:
+    the smaller, the greater; color-dodge ``Cb / (1 − Cs)``; color-burn ``1 − (1 − Cb) / Cs``;
+    hard-light: multiply or screen by ``2·Cs``; soft-light: per the specification, with its
+    polynomial below 0.25; difference ``|Cb − Cs|``; exclusion ``Cb + Cs − 2·Cb·Cs``; hue,
+    saturation, color and luminosity look at the whole colour. One loop a mode, so that each of them
+    runs in vectors.
     """
     n = out.size
     zero, quarter, one, two = np.float32(0), np.float32(0.25), np.float32(1), np.float32(2)
+    tiny = np.float32(1e-9)
     three, twelve, sixteen = np.float32(3), np.float32(12), np.float32(16)
     if mode == 1:
         for f in range(n):
@@ -182,9 +120,12 @@ def blend_row(mode, b, s, out):
             lift = low if b[f] <= quarter else root
             dark, light = b[f] + t * b[f] * (one - b[f]), b[f] + t * lift
             out[f] = dark if t <= zero else light
-    elif mode < FIRST_WHOLE:
+    elif mode == 6:
+        for f in range(n):  # 0 / anything is 0, anything / almost nothing is at least 1
+            out[f] = min(b[f] / max(one - s[f], tiny), one)
+    elif mode == 7:
         for f in range(n):
-            out[f] = separable(mode, b[f], s[f])
+            out[f] = one - min((one - b[f]) / max(s[f], tiny), one)
     else:
         for f in range(0, n, 4):
             r, g, bl = whole(mode, b[f], b[f + 1], b[f + 2], s[f], s[f + 1], s[f + 2])

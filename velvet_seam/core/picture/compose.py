@@ -57,39 +57,56 @@ def _solid_floats(row):
 
 
 @nb.njit(error_model="numpy")
-def _join_row(to, row, mode, opacity, cover, s, b, blended):
+def _join_row(to, row, mode, opacity, firm, cover, s, b, blended):
     """Join a flat row of a layer (uint8) with the row below it (float32), in place.
 
-    The last four arguments are room to work in.
+    ``firm`` says that the row below is wholly covered, as it always is over an opaque canvas; it
+    stays so, exactly. The last four arguments are room to work in.
     """
     n = row.size
-    unit, one, tiny = np.float32(1.0 / 255.0), np.float32(1), np.float32(1e-6)
-    strength = np.float32(opacity)
+    unit, zero, one = np.float32(1.0 / 255.0), np.float32(0), np.float32(1)
+    tiny, strength = np.float32(1e-6), np.float32(opacity)
     share = unit * strength
     if mode == PLUS_LIGHTER:
         for f in range(n):
             to[f] = min(to[f] + np.float32(row[f]) * share, one)
         return
     solid = _solid_bytes(row)
+    if mode == NORMAL and solid and opacity >= 1:
+        for f in range(n):
+            to[f] = np.float32(row[f]) * unit
+        return
     if mode == NORMAL:
-        if solid and opacity >= 1:
-            for f in range(n):
-                to[f] = np.float32(row[f]) * unit
-            return
         _spread_alpha(row, share, cover)
         for f in range(n):
             to[f] = np.float32(row[f]) * share + to[f] * (one - cover[f])
-        return
-    if solid and _solid_floats(to):  # the usual case: no colour to divide by its coverage
+    elif firm and solid:  # no colour to divide by its coverage, no coverage to weigh by
         for f in range(n):
             s[f] = np.float32(row[f]) * unit
         blend_row(mode, to[:n], s[:n], blended[:n])
         for f in range(n):
-            to[f] = min(max(to[f] + strength * (blended[f] - to[f]), np.float32(0)), one)
-        return
-    _spread_alpha(row, unit, cover)
-    for f in range(n):
-        s[f] = min(np.float32(row[f]) * unit / max(cover[f], tiny), one)
+            to[f] = min(max(to[f] + strength * (blended[f] - to[f]), zero), one)
+    else:
+        _spread_alpha(row, unit, cover)
+        for f in range(n):
+            s[f] = min(np.float32(row[f]) * unit / max(cover[f], tiny), one)
+        if firm:
+            blend_row(mode, to[:n], s[:n], blended[:n])
+            for f in range(n):
+                v = to[f] + cover[f] * strength * (blended[f] - to[f])
+                to[f] = min(max(v, zero), one)
+        else:
+            _join_loose(to, mode, strength, cover, s, b, blended)
+    if firm and not solid:
+        for x in range(n // 4):
+            to[4 * x + 3] = one
+
+
+@nb.njit(error_model="numpy")
+def _join_loose(to, mode, strength, cover, s, b, blended):
+    """The general case, over a row that is covered in part."""
+    n = to.size
+    one, tiny = np.float32(1), np.float32(1e-6)
     for x in range(n // 4):
         k = one / max(to[4 * x + 3], tiny)
         for f in range(4 * x, 4 * x + 4):
@@ -125,6 +142,7 @@ def _compose(base, colour, width, height, pixels, spots, modes, opacities, as_by
                 line[4 * x + 1] = colour[1]
                 line[4 * x + 2] = colour[2]
                 line[4 * x + 3] = colour[3]
+        firm = _solid_floats(line)
         cover, blended = np.empty(4 * width, np.float32), np.empty(4 * width, np.float32)
         s, b = np.empty(4 * width, np.float32), np.empty(4 * width, np.float32)
         for k in range(len(pixels)):
@@ -134,7 +152,7 @@ def _compose(base, colour, width, height, pixels, spots, modes, opacities, as_by
                 continue
             begin = 4 * spots[k, 0]
             to = line[begin : begin + layer.shape[1]]
-            _join_row(to, layer[j], modes[k], opacities[k], cover, s, b, blended)
+            _join_row(to, layer[j], modes[k], opacities[k], firm, cover, s, b, blended)
         if as_bytes:
             to_bytes = bytes_[y]
             for f in range(4 * width):

@@ -45,6 +45,12 @@ export class Handles {
       bench.addEventListener(name, () => { if (!this.held) this.render(); });
     }
     this.svg.addEventListener("pointerdown", (event) => this.press(event));
+    document.getElementById("panel").addEventListener("pointerdown", (event) => {
+      const block = event.target.closest("[data-mask]");
+      if (!block) return;
+      this.active = block.dataset.mask;
+      this.render();
+    });
     this.render();
   }
 
@@ -66,8 +72,12 @@ export class Handles {
     const layer = bench.layer;
     if (!layer || layer.hidden || !inSpan(layer, bench.frame) || this.picture.playing) return;
     if (bench.kind === "layer") this.renderPlace(layer, place ?? layer.place);
-    else for (const box of layer.seam.masks) {
-      if (box.on) this.renderMask(layer, mask?.id === box.id ? mask : box);
+    else {
+      const shown = layer.seam.masks.filter((box) => box.on);
+      const active = shown.find((box) => box.id === this.active) ?? shown.at(-1);
+      for (const box of [...shown.filter((one) => one !== active), ...(active ? [active] : [])]) {
+        this.renderMask(layer, mask?.id === box.id ? mask : box, box === active);
+      }
     }
   }
 
@@ -106,7 +116,8 @@ export class Handles {
     add(svg, "path", { class: "frame-line", d: `M${spot[0] - 4} ${spot[1] - 12}q4 -4 8 0` });
   }
 
-  renderMask(layer, mask) {
+  /** Only one mask at a time carries its knobs; the others are thin lines that can be taken up. */
+  renderMask(layer, mask, active) {
     const { svg } = this;
     const at = this.at(layer);
     const map = layerMap(layer.place, at);
@@ -115,6 +126,10 @@ export class Handles {
     const corners = this.outline(map, cx, cy, w, h);
     const path = (points) => `M${points.map((p) => p.join(" ")).join("L")}Z`;
     add(svg, "path", { class: "grab", d: path(corners), "data-grab": "mask-move", "data-mask": mask.id });
+    if (!active) {
+      add(svg, "path", { class: "mask-feather", d: path(corners) });
+      return;
+    }
     const soft = valueAt(mask.feather, at) / map.scale;
     for (const sign of soft > 0 ? [-1, 1] : []) {
       const outline = this.outline(map, cx, cy, Math.max(0, w + sign * soft), Math.max(0, h + sign * soft));
@@ -215,6 +230,7 @@ export class Handles {
   dragHandle(node, start) {
     const layer = this.bench.layer;
     const { grab } = node.dataset;
+    if (node.dataset.mask) this.active = node.dataset.mask;
     const change = grab.startsWith("mask") ? this.maskChange(layer, node, start) : this.placeChange(layer, node, start);
     if (!change) return null;
     let values = null;
