@@ -1,5 +1,5 @@
 # make demo: set up, fill the demo, serve it.   make test: set up, run all tests.
-PYTHON ?= python3.11
+PYTHON ?= $(shell command -v python3.11 || command -v python3)
 VENV := .venv
 PY := $(VENV)/bin/python
 KERNELS := $(wildcard velvet_seam/core/picture/*.py)
@@ -8,7 +8,7 @@ KERNELS := $(wildcard velvet_seam/core/picture/*.py)
 .DEFAULT_GOAL := demo
 
 $(VENV)/ready: requirements.txt pyproject.toml
-	@command -v $(PYTHON) >/dev/null || { echo "Python 3.11 is needed: $(PYTHON) was not found. Name yours with make PYTHON=…"; exit 1; }
+	@$(PYTHON) -c "import sys; sys.exit(sys.version_info[:2] != (3, 11))" || { echo "Python 3.11 is needed. Name yours with: make PYTHON=/path/to/python3.11"; exit 1; }
 	test -x $(PY) || $(PYTHON) -m venv $(VENV)
 	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.txt
 	$(PY) -m pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .

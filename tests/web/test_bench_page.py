@@ -1,0 +1,185 @@
+"""The bench in Chromium: keys, handles, and the page's arithmetic against the engine's."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.web.test_whole_job import clean, on_picture, open_demo_shot, state, until
+from velvet_seam.core.picture.placement import affine
+from velvet_seam.core.timing.animated import Keyframe, Keyframes, value_at
+
+pytestmark = pytest.mark.browser
+
+__all__ = ["clean"]
+
+
+@pytest.fixture
+def bench(clean: Page, served: str):
+    """The demo shot, left as it was found."""
+    open_demo_shot(clean, served)
+    yield clean
+    while state(clean, "state.undo"):
+        before = state(clean, "state.revision")
+        clean.evaluate("velvetSeam.bench.send('undo')")
+        until(clean, f"velvetSeam.bench.state.revision < {before}")
+
+
+def pixel(page: Page, x: float, y: float) -> tuple[int, int, int]:
+    """The colour drawn at a canvas pixel."""
+    return tuple(
+        page.evaluate(
+            """([x, y]) => {
+                const canvas = document.getElementById('picture');
+                const at = [x / 1080 * canvas.width, y / 1920 * canvas.height].map(Math.floor);
+                return [...canvas.getContext('2d').getImageData(...at, 1, 1).data].slice(0, 3);
+            }""",
+            [x, y],
+        )
+    )
+
+
+def test_the_page_places_handles_where_the_engine_places_layers(bench: Page):
+    """Two implementations of one formula, in two languages, must agree."""
+    rng = np.random.default_rng(4)
+    for _ in range(25):
+        place = {
+            "x": float(rng.uniform(-500, 1500)), "y": float(rng.uniform(-500, 2000)),
+            "scale": float(rng.uniform(5, 300)), "rotation": float(rng.uniform(-200, 200)),
+            "flip_x": bool(rng.integers(2)), "flip_y": bool(rng.integers(2)),
+        }  # fmt: skip
+        u, v = rng.uniform(-400, 400, 2)
+        there = bench.evaluate(
+            """async ([place, u, v]) => {
+                const { layerMap } = await import('/static/js/bench/handles.js');
+                const map = layerMap(place, 0);
+                const p = map.toCanvas(u, v);
+                return [p, map.toSource(p.x, p.y)];
+            }""",
+            [place, float(u), float(v)],
+        )
+        matrix = affine(place["x"], place["y"], place["scale"] / 100, place["rotation"],
+                        place["flip_x"], place["flip_y"], 640, 480)  # fmt: skip
+        wanted = matrix @ [u + 320, v + 240, 1]
+        assert [there[0]["x"], there[0]["y"]] == pytest.approx(wanted[:2].tolist(), abs=1e-6)
+        assert [there[1]["u"], there[1]["v"]] == pytest.approx([u, v], abs=1e-6)
+
+
+def test_the_page_knows_the_value_of_a_moving_number(bench: Page):
+    keys = [{"frame": -3, "value": 4.0, "ease": "smooth"}, {"frame": 9, "value": -7.5, "ease": "hold"},
+            {"frame": 20, "value": 11.0, "ease": "linear"}, {"frame": 31, "value": 2.0, "ease": "linear"}]  # fmt: skip
+    value = Keyframes(keys=[Keyframe(**key) for key in keys])
+    frames = list(range(-10, 45))
+    got = bench.evaluate(
+        """async ([keys, frames]) => {
+            const { valueAt } = await import('/static/js/bench/model.js');
+            return frames.map((frame) => valueAt({ keys }, frame));
+        }""",
+        [keys, frames],
+    )
+    assert got == pytest.approx([value_at(value, frame) for frame in frames])
+
+
+def test_frames_by_keys(bench: Page):
+    clock = bench.locator("#clock")
+    for key, spelled in (("ArrowRight", "0s 01f"), ("Shift+ArrowRight", "0s 11f"), ("End", "5s 24f"),
+                         ("ArrowRight", "5s 24f"), ("ArrowLeft", "5s 23f"), ("Home", "0s 00f")):  # fmt: skip
+        bench.keyboard.press(key)
+        expect(clock).to_have_text(spelled)
+    bench.click("#card-l-moon")
+    bench.keyboard.press("Shift+ArrowRight")
+    bench.keyboard.press("i")
+    until(bench, "velvetSeam.bench.shot.layers[1].span.first === 10")
+    bench.keyboard.press("Shift+ArrowRight")
+    bench.keyboard.press("o")
+    until(bench, "velvetSeam.bench.shot.layers[1].span.last === 20")
+
+
+def test_hide_and_show_alone_change_the_picture(bench: Page):
+    bench.click("#card-l-moon")
+    until(bench, "document.getElementById('picture').dataset.frame === '0'")
+    moon = pixel(bench, 720, 500)
+    assert min(moon[:2]) > 150
+    bench.keyboard.press("h")
+    until(bench, "velvetSeam.bench.shot.layers[1].hidden")
+    bench.wait_for_timeout(400)
+    night = pixel(bench, 720, 500)
+    assert max(night) < 140
+    bench.keyboard.press("h")
+    until(bench, "!velvetSeam.bench.shot.layers[1].hidden")
+    bench.keyboard.press("s")
+    bench.wait_for_timeout(400)
+    assert max(pixel(bench, 100, 1700)) < 90  # the sea is gone, the canvas shows
+    revision = state(bench, "state.revision")
+    bench.keyboard.press("s")
+    assert state(bench, "state.revision") == revision  # showing alone is a way of looking
+
+
+def test_the_matte_is_seen_and_a_mask_is_moved_on_the_picture(bench: Page):
+    bench.click("#seam-l-moth")
+    bench.keyboard.press("2")
+    until(bench, "velvetSeam.bench.way === 'matte'")
+    bench.wait_for_timeout(600)
+    assert pixel(bench, 20, 1800) == (0, 0, 0)
+    whites = sum(pixel(bench, x, y) == (255, 255, 255) for x in range(300, 800, 50)
+                 for y in range(600, 1000, 50))  # fmt: skip
+    assert whites > 15
+    before = state(bench, "shot.layers[2].seam.masks[1]")
+    x, y = on_picture(bench, 560, 1300)
+    knob = bench.locator('[data-grab="mask-size"][data-mask="m-stick"][data-a="0"][data-b="1"]')
+    box = knob.bounding_box()
+    assert box
+    bench.mouse.move(box["x"] + 4, box["y"] + 4)
+    bench.mouse.down()
+    bench.mouse.move(x, y, steps=6)
+    bench.mouse.up()
+    until(bench, f"velvetSeam.bench.shot.layers[2].seam.masks[1].height !== {before['height']}")
+    after = state(bench, "shot.layers[2].seam.masks[1]")
+    top = lambda mask: mask["y"] - mask["height"] / 2  # noqa: E731
+    assert top(after) == pytest.approx(top(before), abs=0.2)  # the opposite side stays
+
+
+def test_every_control_has_a_name_and_a_visible_focus(bench: Page):
+    for chosen in ("#card-l-moth", "#seam-l-moth", ".ground", "#card-t-waltz"):
+        bench.click(chosen)
+        bench.wait_for_timeout(250)
+        unnamed = bench.evaluate(
+            """() => [...document.querySelectorAll('button, a, input, select, [role=slider], [role=button]')]
+                .filter((one) => one.checkVisibility())
+                .filter((one) => !(one.getAttribute('aria-label') || one.textContent.trim()
+                    || one.labels?.[0]?.textContent.trim() || one.title))
+                .map((one) => one.outerHTML.slice(0, 90))"""
+        )
+        assert unnamed == []
+        small = bench.evaluate(
+            """() => [...document.querySelectorAll('.tool, .button, .ways button')]
+                .filter((one) => one.checkVisibility())
+                .map((one) => [one.textContent.trim() || one.getAttribute('aria-label'),
+                    one.getBoundingClientRect()])
+                .filter(([, box]) => box.height < 27.5 || box.width < 27.5).map(([name]) => name)"""
+        )
+        assert small == []
+
+
+def test_the_colours_can_be_read():
+    """Text colours of the styles against the grounds they stand on: 4.5 to 1 or more."""
+    source = (Path(__file__).parents[2] / "styles" / "app.css").read_text()
+    colours = dict(re.findall(r"--color-([a-z]+): (#[0-9a-f]{6})", source))
+
+    def luminance(name: str) -> float:
+        part = [int(colours[name][i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        r, g, b = (c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in part)
+        return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+    for ink, grounds in {
+        "ink": ("linen", "paper", "white"), "quiet": ("linen", "paper", "white"),
+        "velvet": ("linen", "paper"), "moss": ("paper",), "amber": ("paper",),
+        "madder": ("paper",), "white": ("velvet", "deep"),
+    }.items():  # fmt: skip
+        for ground in grounds:
+            light, dark = sorted((luminance(ink), luminance(ground)), reverse=True)
+            assert (light + 0.05) / (dark + 0.05) >= 4.5, (ink, ground)

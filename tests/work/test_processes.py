@@ -1,0 +1,131 @@
+"""Processes that fall over: nothing hangs, nothing is lost, the next request works."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import signal
+import time
+from pathlib import Path
+
+import pytest
+import simplejpeg
+
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
+from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.store.library import Library
+from velvet_seam.store.tables import database
+from velvet_seam.work.painter import Measure, Paint
+from velvet_seam.work.queue import Queue
+from velvet_seam.work.studio import LIVE, WHENEVER, Studio
+
+
+def red_shot(length: int = 25) -> Shot:
+    layer = Layer(id="l-a", name="Red", source=ColourSource(colour="#ff0000"),
+                  span=Span(first=0, last=length - 1), place=Place(x=64, y=64))  # fmt: skip
+    canvas = Canvas(width=128, height=128)
+    return Shot(name="Red", canvas=canvas, rate="25", length=length, layers=(layer,))
+
+
+@pytest.fixture
+def library(tmp_path: Path):
+    library = Library(tmp_path / "studio")
+    yield library
+    database.close()
+
+
+def test_the_painter_is_started_again(library: Library):
+    document = red_shot().model_dump_json()
+
+    async def work() -> None:
+        studio = Studio(library.folder.root)
+        await studio.start()
+        try:
+            first = simplejpeg.decode_jpeg(await studio.ask(Paint(document, 0)))
+            assert first[64, 64, 0] > 240
+            os.kill(studio._process.pid, signal.SIGKILL)
+            with pytest.raises(Problem, match="tried afresh"):
+                for _ in range(3):
+                    await studio.ask(Paint(document, 1))
+            assert await studio.ask(Paint(document, 2)) == await studio.ask(Paint(document, 2))
+            with pytest.raises(Problem, match="no screen to key"):
+                await studio.ask(Measure(document, "l-a", 0))
+        finally:
+            await studio.stop()
+
+    asyncio.run(work())
+
+
+def test_what_is_under_the_hand_goes_first(library: Library):
+    shot = red_shot(60)
+    documents = [shot.model_copy(update={"name": f"n{n}"}).model_dump_json() for n in range(30)]
+    done: list[str] = []
+
+    async def work() -> None:
+        studio = Studio(library.folder.root)
+        await studio.start()
+
+        async def ask(name: str, paint: Paint, urgency: int) -> None:
+            await studio.ask(paint, urgency)
+            done.append(name)
+
+        await studio.ask(Paint(documents[0], 0))
+        slow = [ask("wall", Paint(d, 5, short_side=90), WHENEVER) for d in documents]
+        tasks = [asyncio.create_task(one) for one in slow]
+        await asyncio.sleep(0)
+        tasks.append(asyncio.create_task(ask("hand", Paint(documents[0], 7), LIVE)))
+        await asyncio.gather(*tasks)
+        await studio.stop()
+
+    asyncio.run(work())
+    assert done.index("hand") <= 2
+
+
+def waited(library: Library, job: str, *states: str, seconds: float = 60):
+    """The row of a job once it is in one of some states."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        row = library.jobs.get(job)
+        if row.state in states:
+            return row
+        time.sleep(0.05)
+    raise AssertionError(f"still {library.jobs.get(job).state}")
+
+
+def enqueue(library: Library, length: int) -> str:
+    shot = red_shot(length)
+    return library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=length)
+
+
+def test_a_render_that_is_killed_is_said_to_have_failed_and_the_next_one_runs(library: Library):
+    queue = Queue(library)
+    killed, after = enqueue(library, 20_000), enqueue(library, 10)
+    queue.start()
+    try:
+        waited(library, killed, "working")
+        while "render" not in queue._running:
+            time.sleep(0.02)
+        time.sleep(1.0)
+        queue._running["render"][1].kill()
+        assert "stopped unexpectedly" in waited(library, killed, "failed").sentence
+        assert waited(library, after, "done").done == 10
+    finally:
+        queue.stop()
+    names = sorted(path.name for path in (library.folder.root / "renders").glob("*.mp4"))
+    assert names == [f"{after}.mp4"]
+
+
+def test_cancel_stops_a_render_and_stopping_the_program_lets_it_wait(library: Library):
+    queue = Queue(library)
+    cancelled, interrupted = enqueue(library, 20_000), enqueue(library, 20_000)
+    queue.start()
+    try:
+        waited(library, cancelled, "working")
+        library.jobs.cancel(cancelled)
+        waited(library, interrupted, "working")
+    finally:
+        queue.stop()
+    assert library.jobs.get(cancelled).state == "cancelled"
+    assert library.jobs.get(interrupted).state == "waiting"
+    assert list((library.folder.root / "renders").glob("*.mp4")) == []
