@@ -22,8 +22,8 @@ def to_linear(rgb: ArrayLike) -> NDArray[np.float64]:
 def to_oklab(rgb: ArrayLike) -> NDArray[np.float64]:
     """Display-referred sRGB in 0 to 1, last axis R G B, to OKLab L a b (B. Ottosson, 2020).
 
-    >>> to_oklab([1.0, 1.0, 1.0]).round(3).tolist()
-    [1.0, -0.0, 0.0]
+    >>> to_oklab([1.0, 0.0, 0.0]).round(3).tolist()
+    [0.628, 0.225, 0.126]
     """
     r, g, b = np.moveaxis(to_linear(rgb), -1, 0)
     l = np.cbrt(0.4122214708 * r + 0.5363325363 * g + 0.0514459929 * b)

@@ -15,8 +15,8 @@ def coefficients(matrix: str, full_range: bool) -> NDArray[np.float32]:
 
     From ``R' = Y' + 2(1 − Kr)·Cr``, ``B' = Y' + 2(1 − Kb)·Cb`` and ``Y' = Kr·R' + Kg·G' + Kb·B'``.
 
-    >>> coefficients("709", False).round(3).tolist()
-    [1.164, 16.0, 1.793, -0.213, -0.533, 2.112]
+    >>> [f"{k:.3f}" for k in coefficients("709", False)]
+    ['1.164', '16.000', '1.793', '-0.213', '-0.533', '2.112']
     """
     kr, kb = WEIGHTS[matrix]
     kg = 1 - kr - kb
