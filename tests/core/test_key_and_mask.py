@@ -121,6 +121,9 @@ def test_a_border_without_a_screen_says_so():
     grey = np.full((90, 60, 4), 128, np.uint8)
     with pytest.raises(Problem, match="no screen colour"):
         measure_border([grey])
+    grey[:12, :20, :3] = (40, 160, 60)  # a patch of green is no screen
+    with pytest.raises(Problem, match=r"No screen was found|no screen colour"):
+        measure_border([grey])
     with pytest.raises(Problem, match="outside the layer"):
         measure_area(grey, 200, 200, 300, 300)
 

@@ -27,7 +27,7 @@ def sampled(source: np.ndarray, sx: float, sy: float) -> np.ndarray:
     return np.tensordot(weights, source[np.ix_(ys, xs)].astype(float), axes=2)
 
 
-@pytest.mark.parametrize(("scale", "turn"), [(1.0, 17), (1.7, 0), (2.3, -40), (1.0, 90)])
+@pytest.mark.parametrize(("scale", "turn"), [(1.0, 17), (1.7, 0), (4.9, 0), (2.3, -40), (1.0, 90)])
 def test_enlarging_and_turning_is_one_bicubic_interpolation(scale, turn):
     rng = np.random.default_rng(5)
     source = np.concatenate([rng.integers(0, 256, (24, 20, 3)), np.full((24, 20, 1), 255)], 2)

@@ -15,7 +15,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.shrink import shrink
+from velvet_seam.core.picture.resize import resize
 
 Matrix = NDArray[np.float64]
 
@@ -248,12 +248,12 @@ def place(
     if window is None:
         return None
     x0, y0, w, h = window
+    if matrix[0, 1] == 0 and matrix[1, 0] == 0:
+        rows = (height - box[3], height - box[1]) if matrix[1, 1] < 0 else (box[1], box[3])
+        upright, matrix = _upright(picture, matrix)
+        scale, shift_to = (matrix[0, 0], matrix[1, 1]), (matrix[0, 2], matrix[1, 2])
+        return Patch(x0, y0, resize(upright, scale, shift_to, window, rows))
     if min(reach_x, reach_y) < 1:
-        if matrix[0, 1] == 0 and matrix[1, 0] == 0 and max(reach_x, reach_y) <= 1:
-            rows = (height - box[3], height - box[1]) if matrix[1, 1] < 0 else (box[1], box[3])
-            upright, matrix = _upright(picture, matrix)
-            scale, shift_to = (matrix[0, 0], matrix[1, 1]), (matrix[0, 2], matrix[1, 2])
-            return Patch(x0, y0, shrink(upright, scale, shift_to, window, rows))
         picture, matrix = _reduced(picture, matrix, reach_x, reach_y, (box[1], box[3]))
         reach_x = hypot(matrix[0, 0], matrix[1, 0])
         reach_y = hypot(matrix[0, 1], matrix[1, 1])
@@ -312,7 +312,7 @@ def _reduced(
     height, width = picture.shape[:2]
     w = max(1, round(width * min(1.0, reach_x)))
     h = max(1, round(height * min(1.0, reach_y)))
-    small = shrink(picture, (w / width, h / height), (0.0, 0.0), (0, 0, w, h), rows)
+    small = resize(picture, (w / width, h / height), (0.0, 0.0), (0, 0, w, h), rows)
     return small, matrix @ np.diag([width / w, height / h, 1.0])
 
 

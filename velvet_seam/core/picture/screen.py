@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.colour import LUMA_709
-from velvet_seam.core.picture.shrink import shrink
+from velvet_seam.core.picture.resize import resize
 from velvet_seam.core.problem import Problem
 
 STUDY = 180
@@ -21,6 +21,10 @@ CELL = 3
 
 BORDER = 0.06
 """Width of the border in which the screen is looked for, as a part of the short side."""
+
+
+LEAST_SHARE = 0.12
+"""Part of the border that a colour must fill to be taken for a screen."""
 
 
 @dataclass(frozen=True)
@@ -38,7 +42,7 @@ def study(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
     height, width = picture.shape[:2]
     factor = min(1.0, STUDY / min(height, width))
     w, h = max(1, round(width * factor)), max(1, round(height * factor))
-    small = shrink(picture, (w / width, h / height), (0.0, 0.0), (0, 0, w, h), (0, height))
+    small = resize(picture, (w / width, h / height), (0.0, 0.0), (0, 0, w, h), (0, height))
     rgb = cv2.cvtColor(small, cv2.COLOR_RGBA2RGB)
     return np.asarray(rgb, np.float32) * np.float32(1 / 255)
 
@@ -80,6 +84,11 @@ def measure_border(pictures: list[NDArray[np.uint8]]) -> ScreenReading:
         if not near.any():
             break
         centre = np.median(chroma[near], axis=0)
+    if near.mean() < LEAST_SHARE:
+        raise Problem(
+            f"No screen was found: the most common strong colour fills only {near.mean():.0%} of the "
+            "border of this layer. Drag over an area of the screen in the picture instead."
+        )
     return _reading(pixels[near], float(near.mean()))
 
 
