@@ -15,7 +15,7 @@ from velvet_seam.core.media.probe import probe
 from velvet_seam.core.picture.box_mask import box_mask
 from velvet_seam.core.picture.colour import delta_e
 from velvet_seam.core.picture.screen import measure_area, measure_border, screen_surface
-from velvet_seam.core.picture.screen_key import screen_key
+from velvet_seam.core.picture.screen_key import screen_key, screen_light
 from velvet_seam.core.problem import Problem
 from velvet_seam.demo import moth
 from velvet_seam.demo.draw import FOLDER
@@ -36,7 +36,13 @@ def keyed() -> np.ndarray:
     colour = tuple(round(c) for c in reading.colour)
     surface = screen_surface(shown(), colour)
     return screen_key(
-        shown(), surface, colour, tolerance=0.06, softness=0.86, keep_shadows=0, despill=1
+        shown(),
+        screen_light(shown(), surface),
+        colour,
+        tolerance=0.06,
+        softness=0.86,
+        keep_shadows=0,
+        despill=1,
     )
 
 
@@ -100,8 +106,10 @@ def test_kept_shadows_are_black_with_coverage():
     card[20:40, 20:40, :3] = (30, 80, 35)
     surface = np.full((20, 20, 3), (60 / 255, 160 / 255, 70 / 255), np.float32)
     settings_ = {"tolerance": 0.6, "softness": 0.3, "despill": 1}
-    without = screen_key(card, surface, (60, 160, 70), keep_shadows=0, **settings_)
-    kept = screen_key(card, surface, (60, 160, 70), keep_shadows=1, **settings_)
+    without = screen_key(
+        card, screen_light(card, surface), (60, 160, 70), keep_shadows=0, **settings_
+    )
+    kept = screen_key(card, screen_light(card, surface), (60, 160, 70), keep_shadows=1, **settings_)
     assert without[30, 30, 3] == 0
     assert kept[30, 30].tolist() == [0, 0, 0, 128]
     assert kept[5, 5, 3] == 0
@@ -111,8 +119,8 @@ def test_rows_that_are_not_needed_stay_clear_and_the_others_are_the_same():
     colour = (66, 153, 67)
     surface = screen_surface(shown(), colour)
     settings_ = {"tolerance": 0.06, "softness": 0.86, "keep_shadows": 0, "despill": 1}
-    whole = screen_key(shown(), surface, colour, **settings_)
-    some = screen_key(shown(), surface, colour, **settings_, rows=(400, 900))
+    whole = screen_key(shown(), screen_light(shown(), surface), colour, **settings_)
+    some = screen_key(shown(), screen_light(shown(), surface), colour, **settings_, rows=(400, 900))
     assert np.array_equal(some[400:900], whole[400:900])
     assert some[:400].max() == 0
 

@@ -20,7 +20,7 @@ from velvet_seam.core.picture.box_mask import box_mask
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8
 from velvet_seam.core.picture.placement import Patch, affine, place
 from velvet_seam.core.picture.screen import screen_surface
-from velvet_seam.core.picture.screen_key import screen_key
+from velvet_seam.core.picture.screen_key import screen_key, screen_light
 from velvet_seam.core.shot.layer import ColourSource, Layer
 from velvet_seam.core.shot.seam import BoxMask, ScreenKey
 from velvet_seam.core.shot.shot import Shot
@@ -184,7 +184,8 @@ class Planner:
             for mask in layer.seam.masks:
                 if mask.on:
                     scale = value_at(layer.place.scale, at) / 100
-                    picture = _masked(picture, mask, at, width, height, scale)
+                    left = _rows_left(layer, at, height)
+                    picture = _masked(picture, mask, at, width, height, scale, left)
         if grey:
             picture = _step("grey", _coverage, (), picture)
         spot = layer.place
@@ -258,7 +259,7 @@ def _keyed(picture: Step, key: ScreenKey, at: int, left: tuple[float, float]) ->
     colour = colour_to_rgb(key.colour)
 
     def light(source: Picture) -> NDArray[np.float32]:
-        return screen_surface(source, colour)
+        return screen_light(source, screen_surface(source, colour))
 
     def run(source: Picture, surface: NDArray[np.float32]) -> Picture:
         height = source.shape[0]
@@ -269,7 +270,10 @@ def _keyed(picture: Step, key: ScreenKey, at: int, left: tuple[float, float]) ->
     return _step("screen-key", run, (colour, sorted(settings.items()), left), picture, surface)
 
 
-def _masked(picture: Step, mask: BoxMask, at: int, width: int, height: int, scale: float) -> Step:
+def _masked(
+    picture: Step, mask: BoxMask, at: int, width: int, height: int, scale: float,
+    left: tuple[float, float],
+) -> Step:  # fmt: skip
     x, y = value_at(mask.x, at) + width / 2, value_at(mask.y, at) + height / 2
     half_w, half_h = value_at(mask.width, at) / 2, value_at(mask.height, at) / 2
     feather = value_at(mask.feather, at) / scale
@@ -278,8 +282,8 @@ def _masked(picture: Step, mask: BoxMask, at: int, width: int, height: int, scal
 
     def run(source: Picture) -> Picture:
         k, m = source.shape[1] / width, source.shape[0] / height
-        return np.asarray(
-            box_mask(source, box[0] * k, box[1] * m, box[2] * k, box[3] * m, feather * k, inside)
-        )
+        rows = (floor(left[0] * source.shape[0]), ceil(left[1] * source.shape[0]))
+        corners = (box[0] * k, box[1] * m, box[2] * k, box[3] * m)
+        return box_mask(source, *corners, feather * k, inside, rows)
 
-    return _step("box-mask", run, (box, feather, inside, width, height), picture)
+    return _step("box-mask", run, (box, feather, inside, width, height, left), picture)

@@ -24,14 +24,14 @@ def _kept(v, across, dy, half_w, soft, inside):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _box_mask(picture, cx, cy, half_w, half_h, soft, inside):
+def _box_mask(picture, first, last, cx, cy, half_w, half_h, soft, inside):
     """A pixel is one uint32; most of them are kept or dropped whole, a row at a time."""
     height, width = picture.shape
-    out = np.empty((height, width), np.uint32)
+    out = np.zeros((height, width), np.uint32)
     # from here to there the whole height of a column is kept, as far as it depends on the column
     x0 = min(max(int(np.ceil(cx - half_w + soft / 2)), 0), width)
     x1 = min(max(int(cx + half_w - soft / 2), x0), width)
-    for y in nb.prange(height):
+    for y in nb.prange(first, last):
         dy = abs(y + 0.5 - cy) - half_h
         row, to = picture[y], out[y]
         if dy >= soft / 2:
@@ -57,6 +57,7 @@ def box_mask(
     bottom: float,
     feather: float,
     inside: bool,
+    rows: tuple[int, int] | None = None,
 ) -> NDArray[np.uint8]:
     """A picture with what lies outside (or inside) a box removed.
 
@@ -66,6 +67,7 @@ def box_mask(
         feather: width of the soft edge in the same pixels, half of it on each side of the box.
             Below one pixel the edge is anti-aliased over one pixel.
         inside: remove what lies inside instead of what lies outside.
+        rows: first and last (excluded) row that is needed; the others become clear.
 
     The distance is that to a box with sharp corners, exact outside and inside (I. Quilez, *2D
     distance functions*); coverage falls linearly from 1 to 0 over the feather.
@@ -76,7 +78,7 @@ def box_mask(
     """
     pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
     masked = _box_mask(
-        pixels, (left + right) / 2, (top + bottom) / 2, abs(right - left) / 2,
+        pixels, *(rows or (0, picture.shape[0])), (left + right) / 2, (top + bottom) / 2, abs(right - left) / 2,
         abs(bottom - top) / 2, max(feather, 1.0), inside,
     )  # fmt: skip
     return np.asarray(masked.view(np.uint8).reshape(picture.shape))

@@ -87,9 +87,15 @@ def _key(picture, wide, step, first, last, k, tolerance, softness, keep_shadows,
     return out
 
 
+def screen_light(picture: NDArray[np.uint8], surface: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A screen's surface with a value for every column of a picture: (3, rows, width) float32."""
+    step = min(1.0, STUDY / min(picture.shape[:2])) / CELL
+    return np.asarray(_widen(surface, picture.shape[1], step))
+
+
 def screen_key(
     picture: NDArray[np.uint8],
-    surface: NDArray[np.float32],
+    light: NDArray[np.float32],
     colour: tuple[int, int, int],
     *,
     tolerance: float,
@@ -102,7 +108,7 @@ def screen_key(
 
     Args:
         picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied.
-        surface: the screen's colour over the picture, from :func:`screen_surface`.
+        light: the screen's colour over the picture, from :func:`screen_light`.
         colour: the screen's R, G, B in 0 to 255; says which channel is the key channel.
         tolerance: part of the way from screen to subject that still is screen, 0 to 1.
         softness: part of the way over which coverage rises to full, 0 to 1.
@@ -115,8 +121,8 @@ def screen_key(
     >>> from velvet_seam.core.picture.screen import screen_surface
     >>> card = np.full((40, 40, 4), (60, 160, 70, 255), np.uint8)
     >>> card[10:30, 10:30, :3] = (200, 120, 40)
-    >>> surface = screen_surface(card, (60, 160, 70))
-    >>> keyed = screen_key(card, surface, (60, 160, 70), tolerance=0.06, softness=0.86,
+    >>> light = screen_light(card, screen_surface(card, (60, 160, 70)))
+    >>> keyed = screen_key(card, light, (60, 160, 70), tolerance=0.06, softness=0.86,
     ...                    keep_shadows=0, despill=1)
     >>> keyed[20, 20].tolist(), keyed[2, 2].tolist()
     ([200, 120, 40, 255], [0, 0, 0, 0])
@@ -124,9 +130,8 @@ def screen_key(
     step = min(1.0, STUDY / min(picture.shape[:2])) / CELL
     between = rows or (0, picture.shape[0])
     strongest = int(np.argmax(colour))
-    wide = _widen(surface, picture.shape[1], step)
     pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
     keyed = _key(
-        pixels, wide, step, *between, strongest, tolerance, softness, keep_shadows, despill
+        pixels, light, step, *between, strongest, tolerance, softness, keep_shadows, despill
     )
     return keyed.view(np.uint8).reshape(picture.shape)
