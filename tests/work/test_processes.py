@@ -6,7 +6,10 @@ import asyncio
 import os
 import signal
 import time
+from collections.abc import Coroutine
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import pytest
 import simplejpeg
@@ -19,6 +22,12 @@ from velvet_seam.store.tables import database
 from velvet_seam.work.painter import Measure, Paint
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import LIVE, WHENEVER, Studio
+
+
+def run(work: Coroutine[Any, Any, None]) -> None:
+    """Run in a thread: this one may have the browser tests' own event loop already."""
+    with ThreadPoolExecutor(1) as thread:
+        thread.submit(asyncio.run, work).result()
 
 
 def red_shot(length: int = 25) -> Shot:
@@ -54,7 +63,7 @@ def test_the_painter_is_started_again(library: Library):
         finally:
             await studio.stop()
 
-    asyncio.run(work())
+    run(work())
 
 
 def test_what_is_under_the_hand_goes_first(library: Library):
@@ -78,7 +87,7 @@ def test_what_is_under_the_hand_goes_first(library: Library):
         await asyncio.gather(*tasks)
         await studio.stop()
 
-    asyncio.run(work())
+    run(work())
     assert done.index("hand") <= 2
 
 
