@@ -8,7 +8,7 @@ from datetime import datetime
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.describe import describe
-from velvet_seam.core.shot.edit import Edit, SetValues, apply
+from velvet_seam.core.shot.edit import Edit, apply
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.tables import RevisionRow, ShotRow, database, now
@@ -65,12 +65,11 @@ class Shots:
         rows: Iterable[ShotRow] = ShotRow.select(ShotRow.id).order_by(ShotRow.changed.desc())
         return [self.get(row.id) for row in rows]
 
-    def edit(self, identity: str, edit: Edit, *, on: int | None = None) -> Standing:
+    def edit(self, identity: str, edit: Edit) -> Standing:
         """Apply an edit and keep the new revision. What could be redone is dropped.
 
-        Args:
-            on: the revision the user saw. An edit names what it changes, so it is applied to the
-                shot as it stands even when another tab has changed something else meanwhile.
+        An edit names what it changes, so it is applied to the shot as it stands even when another
+        tab has changed something else meanwhile.
         """
         with database.atomic("IMMEDIATE"):
             standing = self.get(identity)
@@ -95,9 +94,6 @@ class Shots:
     def redo(self, identity: str) -> Standing:
         """Step forward by one edit that was undone."""
         return self._step(identity, 1)
-
-    def rename(self, identity: str, name: str) -> Standing:
-        return self.edit(identity, SetValues(values={"name": name}))
 
     def remove(self, identity: str) -> None:
         """Remove a shot with all its revisions."""
