@@ -70,7 +70,7 @@ def edits(painter: Painter, shot: Shot) -> None:
         def once(n: int, target=target, path=path, value=value) -> None:
             edit = {"do": "set-values", "target": target, "values": {path: value(n)}}
             after = apply(shot, read_edit(edit))
-            painter.answer(Paint(after.model_dump_json(), 60, chosen=target))
+            painter.answer(Paint(after.model_dump_json(), 60, chosen=target, trying=True))
 
         median, late = timed(once)
         line(what, f"{median:.1f} ms", f"95 %: {late:.1f} ms")

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.engine.plan import Footage
-from velvet_seam.core.picture.screen import CELL, STUDY, screen_surface
+from velvet_seam.core.picture.screen import CELL, STUDY, screen_surface, study
 from velvet_seam.core.shot.layer import ColourSource, Layer
 from velvet_seam.core.shot.seam import BoxMask, ScreenKey
 from velvet_seam.core.shot.shot import Shot
@@ -40,7 +40,7 @@ def keyed(picture: NDArray[np.uint8], key: ScreenKey, at: int) -> Image:
     h, w = picture.shape[:2]
     colour = colour_to_rgb(key.colour)
     step = min(1.0, STUDY / min(h, w)) / CELL
-    grid = screen_surface(picture, colour).astype(float)
+    grid = screen_surface(study(picture), colour).astype(float)
     screen = bilinear(grid, (np.arange(h) + 0.5) * step - 0.5, (np.arange(w) + 0.5) * step - 0.5)
     c = picture[..., :3] / 255
     k = int(np.argmax(colour))

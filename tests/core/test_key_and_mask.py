@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from velvet_seam.core.media.clip import ClipReader
 from velvet_seam.core.media.probe import probe
-from velvet_seam.core.picture.box_mask import box_mask
+from velvet_seam.core.picture.box_mask import Box, box_mask
 from velvet_seam.core.picture.colour import delta_e
-from velvet_seam.core.picture.screen import measure_area, measure_border, screen_surface
+from velvet_seam.core.picture.screen import measure_area, measure_border, screen_surface, study
 from velvet_seam.core.picture.screen_key import screen_key, screen_light
 from velvet_seam.core.problem import Problem
 from velvet_seam.demo import moth
@@ -34,7 +34,7 @@ def shown() -> np.ndarray:
 def keyed() -> np.ndarray:
     reading = measure_border([shown()])
     colour = tuple(round(c) for c in reading.colour)
-    surface = screen_surface(shown(), colour)
+    surface = screen_surface(study(shown()), colour)
     return screen_key(
         shown(),
         screen_light(shown(), surface),
@@ -91,7 +91,7 @@ def test_the_subject_carries_no_green():
 def test_uneven_light_is_evened_out():
     """The surface follows the light of the card to within a few levels, also behind the moth."""
     colour = tuple(round(c) for c in measure_border([shown()]).colour)
-    surface = screen_surface(shown(), colour)
+    surface = screen_surface(study(shown()), colour)
     rows, columns = surface.shape[:2]
     card, inside = moth._card()
     assert (rows, columns) == (107, 60)  # cells of 18 pixels, the last row of them cut off
@@ -117,7 +117,7 @@ def test_kept_shadows_are_black_with_coverage():
 
 def test_rows_that_are_not_needed_stay_clear_and_the_others_are_the_same():
     colour = (66, 153, 67)
-    surface = screen_surface(shown(), colour)
+    surface = screen_surface(study(shown()), colour)
     settings_ = {"tolerance": 0.06, "softness": 0.86, "keep_shadows": 0, "despill": 1}
     whole = screen_key(shown(), screen_light(shown(), surface), colour, **settings_)
     some = screen_key(shown(), screen_light(shown(), surface), colour, **settings_, rows=(400, 900))
@@ -141,16 +141,16 @@ def test_a_border_without_a_screen_says_so():
 def test_the_area_of_a_box_is_its_sides_multiplied(left, top, width, height, feather):
     white = np.full((140, 140, 4), 255, np.uint8)
     right, bottom = left + width, top + height
-    inside = box_mask(white, left, top, right, bottom, feather, False)[..., 3].sum() / 255
+    inside = box_mask(white, [Box(left, top, right, bottom, feather)])[..., 3].sum() / 255
     if feather < 1:  # soft corners lose area by design, sharp ones must not
         assert inside == pytest.approx(width * height, rel=0.004)
-    outside = box_mask(white, left, top, right, bottom, feather, True)[..., 3].sum() / 255
+    outside = box_mask(white, [Box(left, top, right, bottom, feather, inside=True)])[..., 3].sum() / 255
     assert inside + outside == pytest.approx(140 * 140, rel=2e-4)
 
 
 def test_feather_is_linear_over_its_width():
     white = np.full((41, 100, 4), 255, np.uint8)
-    row = box_mask(white, 50, -500, 600, 600, 20, False)[20, :, 3]
+    row = box_mask(white, [Box(50, -500, 600, 600, 20)])[20, :, 3]
     wanted = np.clip(0.5 + (np.arange(100) + 0.5 - 50) / 20, 0, 1) * 255
     assert np.abs(row - wanted).max() <= 0.51
 

@@ -9,7 +9,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from velvet_seam.core.picture.colour import delta_e, to_linear, to_oklab
-from velvet_seam.core.picture.screen import measure_border, screen_surface
+from velvet_seam.core.picture.screen import measure_border, screen_surface, study
 from velvet_seam.core.picture.screen_key import screen_key, screen_light
 
 
@@ -41,7 +41,7 @@ def test_any_strong_colour_is_found_and_keyed(hue, fall, seed):
     reading = measure_border([picture])
     assert delta_e(np.array(reading.colour) / 255, colour * (1 - 0.5 * fall)) < 14
     rounded = tuple(round(c) for c in reading.colour)
-    surface = screen_surface(picture, rounded)
+    surface = screen_surface(study(picture), rounded)
     keyed = screen_key(picture, screen_light(picture, surface), rounded, tolerance=0.1, softness=0.8,
                        keep_shadows=0, despill=1)  # fmt: skip
     error = np.abs(keyed[..., 3] / 255 - alpha)
@@ -55,7 +55,7 @@ def test_unevenness_is_told_in_stops_and_evened_out(fall, seed):
     even, _ = scene(0.36, 0.0, seed, (200, 150, 60))
     assert measure_border([picture]).uneven > measure_border([even]).uneven
     rounded = tuple(round(c) for c in measure_border([picture]).colour)
-    surface = screen_surface(picture, rounded)
+    surface = screen_surface(study(picture), rounded)
     rows, columns = surface.shape[:2]
     near = picture[..., :3][:: 240 // rows, :: 180 // columns][:rows, :columns] / 255
     free = alpha[:: 240 // rows, :: 180 // columns][:rows, :columns] == 0

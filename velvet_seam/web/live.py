@@ -73,7 +73,8 @@ async def _serve(
             shot = apply(shot, read_edit(ask.trial))
         paint = Paint(
             shot.model_dump_json(), min(ask.frame, shot.length - 1), ask.view, ask.chosen, ask.solo,
-            passing=ask.passing, shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None,
+            passing=ask.passing, trying=ask.trial is not None,
+            shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None,
         )  # fmt: skip
         data = await context.studio.ask(paint, WHENEVER if ask.ready else LIVE)
         if ask.ready:

@@ -37,6 +37,8 @@ class Paint:
     quality: int = 84
     passing: bool = False
     """The frame is being played through: nothing of it will be changed soon."""
+    trying: bool = False
+    """The document holds an edit that is only being tried, under a hand that is moving."""
 
 
 @dataclass(frozen=True)
@@ -88,7 +90,9 @@ class Painter:
                     shot, (ask.frame + 1) % shot.length, short_side=ask.short_side, view=ask.view,
                     chosen=ask.chosen, solo=ask.solo,
                 )  # fmt: skip
-            picture = self._engine.picture(step, passing=ask.passing, after=after)
+            picture = self._engine.picture(
+                step, passing=ask.passing, trying=ask.trying, after=after
+            )
             if ask.shown_side and ask.shown_side < min(picture.shape[:2]):
                 factor = ask.shown_side / min(picture.shape[:2])
                 size = (round(picture.shape[1] * factor), round(picture.shape[0] * factor))

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from velvet_seam.core.picture.blend import MODES
-from velvet_seam.core.picture.box_mask import box_mask
+from velvet_seam.core.picture.box_mask import Box, box_mask
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.placement import affine, place
-from velvet_seam.core.picture.screen import screen_surface
+from velvet_seam.core.picture.screen import screen_surface, study
 from velvet_seam.core.picture.screen_key import screen_key, screen_light
 from velvet_seam.core.picture.yuv import coefficients, yuv420_to_rgba
 
@@ -20,11 +20,11 @@ def warm() -> None:
     plane = np.full((8, 8), 128, np.uint8)
     frozen = np.frombuffer(plane.tobytes(), np.uint8).reshape(8, 8)  # as a decoder hands it over
     yuv420_to_rgba(frozen, frozen, frozen, 8, 8, coefficients("709", False))
-    light = screen_light(picture, screen_surface(picture, (60, 160, 70)))
+    light = screen_light(picture, screen_surface(study(picture), (60, 160, 70)))
     keyed = screen_key(
         picture, light, (60, 160, 70), tolerance=0.06, softness=0.86, keep_shadows=0, despill=1
     )
-    masked = box_mask(keyed, 2.0, 2.0, 30.0, 40.0, 3.0, False)
+    masked = box_mask(keyed, [Box(2.0, 2.0, 30.0, 40.0, 3.0)])
     patch = place(masked, affine(16, 24, 0.9, 12, False, False, 32, 48), 32, 48)
     place(masked, affine(16, 24, 0.7, 0, True, False, 32, 48), 32, 48)
     assert patch is not None

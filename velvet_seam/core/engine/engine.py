@@ -38,6 +38,7 @@ class Engine:
         self._cache: ByteCache[Any] = ByteCache(cache_bytes)
         self._passing = passing
         self._reading: dict[str, Future[Any]] = {}
+        self._before: frozenset[str] = frozenset()
         self._threads = ThreadPoolExecutor(READERS, thread_name_prefix="read")
         self.counts: Counter[str] = Counter()
 
@@ -53,22 +54,31 @@ class Engine:
         sheet = Sheet.of(shot, short_side)
         return Planner(shot, sheet, self._footage).plan(frame, view, chosen, solo)
 
-    def picture(self, step: Step, *, passing: bool = False, after: Step | None = None) -> Picture:
+    def picture(
+        self, step: Step, *, passing: bool = False, trying: bool = False, after: Step | None = None
+    ) -> Picture:
         """The picture of a plan: (height, width, 4) uint8 RGBA, opaque.
 
         Args:
             passing: this frame is only passed through, as in play: keep only what lasts.
+            trying: a value is being dragged: keep only what the picture before needed too, for the
+                rest belongs to a value that the hand has left by now.
             after: the plan that will be asked for next; its footage is read meanwhile.
         """
+        steps = _steps(step)
         wanted = _reads(step) | (_reads(after) if after else {})
         for key, read in wanted.items():
             if key not in self._reading and self._cache.get(key) is None:
                 self._reading[key] = self._threads.submit(read.run)
-        picture = np.asarray(self._evaluate(step, passing or self._passing, {}))
+        stable = self._before if trying else steps.keys()
+        picture = np.asarray(self._evaluate(step, passing or self._passing, stable, {}))
+        self._before = frozenset(steps)
         self._reading = {key: one for key, one in self._reading.items() if key in wanted}
         return picture
 
-    def _evaluate(self, step: Step, passing: bool, made: dict[str, Any]) -> Any:
+    def _evaluate(
+        self, step: Step, passing: bool, stable: Collection[str], made: dict[str, Any]
+    ) -> Any:
         """The result of a step; ``made`` holds what this picture has needed so far."""
         if step.key in made:
             return made[step.key]
@@ -79,20 +89,25 @@ class Engine:
         if reading is not None:
             result = reading.result()
         else:
-            result = step.run(*(self._evaluate(one, passing, made) for one in step.inputs))
+            result = step.run(*(self._evaluate(one, passing, stable, made) for one in step.inputs))
         self.counts[step.kind] += 1
         made[step.key] = result
-        if step.keep and (step.lasting or not passing):
+        if step.keep and step.key in stable and (step.lasting or not passing):
             self._cache.put(step.key, (result,), _size(result))
         return result
 
 
+def _steps(step: Step) -> dict[str, Step]:
+    """All steps of a plan by key."""
+    found = {step.key: step}
+    for source in step.inputs:
+        found |= _steps(source)
+    return found
+
+
 def _reads(step: Step) -> dict[str, Step]:
     """The steps of a plan that read footage, by key."""
-    found = {step.key: step} if step.kind == "read" else {}
-    for source in step.inputs:
-        found |= _reads(source)
-    return found
+    return {key: one for key, one in _steps(step).items() if one.kind == "read"}
 
 
 def _size(result: Any) -> int:

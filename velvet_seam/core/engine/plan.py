@@ -16,10 +16,10 @@ from typing import Any, Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.box_mask import box_mask
+from velvet_seam.core.picture.box_mask import Box, box_mask
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8
 from velvet_seam.core.picture.placement import Patch, affine, place
-from velvet_seam.core.picture.screen import screen_surface
+from velvet_seam.core.picture.screen import screen_surface, study
 from velvet_seam.core.picture.screen_key import screen_key, screen_light
 from velvet_seam.core.shot.layer import ColourSource, Layer
 from velvet_seam.core.shot.seam import BoxMask, ScreenKey
@@ -181,11 +181,11 @@ class Planner:
             for matte in layer.seam.matte:
                 if matte.on:
                     picture = _keyed(picture, matte, at, _rows_left(layer, at, height))
-            for mask in layer.seam.masks:
-                if mask.on:
-                    scale = value_at(layer.place.scale, at) / 100
-                    left = _rows_left(layer, at, height)
-                    picture = _masked(picture, mask, at, width, height, scale, left)
+            masks = [mask for mask in layer.seam.masks if mask.on]
+            if masks:
+                scale = value_at(layer.place.scale, at) / 100
+                left = _rows_left(layer, at, height)
+                picture = _masked(picture, masks, at, width, height, scale, left)
         if grey:
             picture = _step("grey", _coverage, (), picture)
         spot = layer.place
@@ -258,32 +258,38 @@ def _keyed(picture: Step, key: ScreenKey, at: int, left: tuple[float, float]) ->
     }
     colour = colour_to_rgb(key.colour)
 
-    def light(source: Picture) -> NDArray[np.float32]:
-        return screen_light(source, screen_surface(source, colour))
+    def light(small: NDArray[np.float32], source: Picture) -> NDArray[np.float32]:
+        return screen_light(source, screen_surface(small, colour))
 
     def run(source: Picture, surface: NDArray[np.float32]) -> Picture:
         height = source.shape[0]
         rows = (floor(left[0] * height), ceil(left[1] * height))
         return screen_key(source, surface, colour, **settings, rows=rows)
 
-    surface = _step("screen-surface", light, colour, picture)
+    small = _step("screen-study", study, (), picture)
+    surface = _step("screen-surface", light, colour, small, picture)
     return _step("screen-key", run, (colour, sorted(settings.items()), left), picture, surface)
 
 
 def _masked(
-    picture: Step, mask: BoxMask, at: int, width: int, height: int, scale: float,
+    picture: Step, masks: list[BoxMask], at: int, width: int, height: int, scale: float,
     left: tuple[float, float],
 ) -> Step:  # fmt: skip
-    x, y = value_at(mask.x, at) + width / 2, value_at(mask.y, at) + height / 2
-    half_w, half_h = value_at(mask.width, at) / 2, value_at(mask.height, at) / 2
-    feather = value_at(mask.feather, at) / scale
-    inside = mask.removes == "inside"
-    box = (x - half_w, y - half_h, x + half_w, y + half_h)
+    boxes = []
+    for mask in masks:
+        x, y = value_at(mask.x, at) + width / 2, value_at(mask.y, at) + height / 2
+        half_w, half_h = value_at(mask.width, at) / 2, value_at(mask.height, at) / 2
+        feather = value_at(mask.feather, at) / scale
+        inside = mask.removes == "inside"
+        boxes.append(Box(x - half_w, y - half_h, x + half_w, y + half_h, feather, inside))
 
     def run(source: Picture) -> Picture:
         k, m = source.shape[1] / width, source.shape[0] / height
         rows = (floor(left[0] * source.shape[0]), ceil(left[1] * source.shape[0]))
-        corners = (box[0] * k, box[1] * m, box[2] * k, box[3] * m)
-        return box_mask(source, *corners, feather * k, inside, rows)
+        scaled = [
+            Box(b.left * k, b.top * m, b.right * k, b.bottom * m, b.feather * k, b.inside)
+            for b in boxes
+        ]
+        return box_mask(source, scaled, rows)
 
-    return _step("box-mask", run, (box, feather, inside, width, height, left), picture)
+    return _step("box-mask", run, (boxes, width, height, left), picture)

@@ -29,53 +29,56 @@ NORMAL, PLUS_LIGHTER, FIRST_WHOLE, LAST_WHOLE = (
 
 @nb.njit(inline="always", error_model="numpy")
 def _lum(r, g, b):
-    return 0.3 * r + 0.59 * g + 0.11 * b
+    return np.float32(0.3) * r + np.float32(0.59) * g + np.float32(0.11) * b
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(inline="always", error_model="numpy")
 def _set_lum(r, g, b, lum):
-    """SetLum of the specification, with ClipColor."""
+    """SetLum of the specification, with ClipColor; without branches, for vectors."""
+    zero, one, tiny = np.float32(0), np.float32(1), np.float32(1e-9)
     d = lum - _lum(r, g, b)
     r, g, b = r + d, g + d, b + d
-    low, high = min(r, g, b), max(r, g, b)
-    if low < 0:
-        k = lum / (lum - low)
-        r, g, b = lum + (r - lum) * k, lum + (g - lum) * k, lum + (b - lum) * k
-    if high > 1:
-        k = (1 - lum) / (high - lum)
-        r, g, b = lum + (r - lum) * k, lum + (g - lum) * k, lum + (b - lum) * k
-    return r, g, b
+    low = min(r, g, b)
+    k = lum / max(lum - low, tiny) if low < zero else one
+    r, g, b = lum + (r - lum) * k, lum + (g - lum) * k, lum + (b - lum) * k
+    high = max(r, g, b)
+    k = (one - lum) / max(high - lum, tiny) if high > one else one
+    return lum + (r - lum) * k, lum + (g - lum) * k, lum + (b - lum) * k
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(inline="always", error_model="numpy")
 def _set_sat(r, g, b, sat):
     """SetSat of the specification: the spread of the channels becomes ``sat``."""
-    low, high = min(r, g, b), max(r, g, b)
-    if high <= low:
-        return r * 0, g * 0, b * 0
-    k = sat / (high - low)
+    low = min(r, g, b)
+    spread = max(r, g, b) - low
+    k = sat / spread if spread > np.float32(0) else np.float32(0)
     return (r - low) * k, (g - low) * k, (b - low) * k
 
 
 @nb.njit(error_model="numpy")
-def whole(mode, br, bg, bb, sr, sg, sb):
-    """B(Cb, Cs) for the modes that look at the whole colour: hue, saturation, color, luminosity."""
+def _recoloured(mode, br, bg, bb, sr, sg, sb, r, g, b):
+    """hue, saturation, color, luminosity: the modes that look at the whole colour."""
     if mode == FIRST_WHOLE:
-        spread = max(br, bg, bb) - min(br, bg, bb)
-        r, g, b = _set_sat(sr, sg, sb, spread)
-        return _set_lum(r, g, b, _lum(br, bg, bb))
-    if mode == FIRST_WHOLE + 1:
-        spread = max(sr, sg, sb) - min(sr, sg, sb)
-        r, g, b = _set_sat(br, bg, bb, spread)
-        return _set_lum(r, g, b, _lum(br, bg, bb))
-    if mode == FIRST_WHOLE + 2:
-        return _set_lum(sr, sg, sb, _lum(br, bg, bb))
-    return _set_lum(br, bg, bb, _lum(sr, sg, sb))
+        for i in range(r.size):
+            sat = max(br[i], bg[i], bb[i]) - min(br[i], bg[i], bb[i])
+            x, y, z = _set_sat(sr[i], sg[i], sb[i], sat)
+            r[i], g[i], b[i] = _set_lum(x, y, z, _lum(br[i], bg[i], bb[i]))
+    elif mode == FIRST_WHOLE + 1:
+        for i in range(r.size):
+            sat = max(sr[i], sg[i], sb[i]) - min(sr[i], sg[i], sb[i])
+            x, y, z = _set_sat(br[i], bg[i], bb[i], sat)
+            r[i], g[i], b[i] = _set_lum(x, y, z, _lum(br[i], bg[i], bb[i]))
+    elif mode == FIRST_WHOLE + 2:
+        for i in range(r.size):
+            r[i], g[i], b[i] = _set_lum(sr[i], sg[i], sb[i], _lum(br[i], bg[i], bb[i]))
+    else:
+        for i in range(r.size):
+            r[i], g[i], b[i] = _set_lum(br[i], bg[i], bb[i], _lum(sr[i], sg[i], sb[i]))
 
 
 @nb.njit(error_model="numpy")
-def blend_row(mode, b, s, out):
-    """B(Cb, Cs) over flat rows of straight R G B α; the α of the result is 1.
+def blend_planes(mode, b, s, out):
+    """B(Cb, Cs) over a run of pixels: flat float32, all R, then all G, then all B.
 
     multiply ``Cb·Cs``; screen ``Cb + Cs − Cb·Cs``; overlay ``hard-light(Cs, Cb)``; darken, lighten:
     the smaller, the greater; color-dodge ``Cb / (1 − Cs)``; color-burn ``1 − (1 − Cb) / Cs``;
@@ -127,8 +130,6 @@ def blend_row(mode, b, s, out):
         for f in range(n):
             out[f] = one - min((one - b[f]) / max(s[f], tiny), one)
     else:
-        for f in range(0, n, 4):
-            r, g, bl = whole(mode, b[f], b[f + 1], b[f + 2], s[f], s[f + 1], s[f + 2])
-            out[f], out[f + 1], out[f + 2] = r, g, bl
-    for f in range(3, n, 4):
-        out[f] = 1
+        p = n // 3
+        _recoloured(mode, b[:p], b[p : 2 * p], b[2 * p :], s[:p], s[p : 2 * p], s[2 * p :],
+                    out[:p], out[p : 2 * p], out[2 * p :])  # fmt: skip

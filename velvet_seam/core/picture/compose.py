@@ -1,4 +1,4 @@
-"""Composing: all layers joined in one pass over the rows, the picture below held in a row of floats.
+"""Composing: all layers joined in one pass, what lies below them held in floats.
 
 The formulas are those of :mod:`velvet_seam.core.picture.blend`. Nothing is rounded between two
 layers, so it does not matter where a stack is cut to keep what lies below a layer.
@@ -13,11 +13,19 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.blend import MODES, NORMAL, PLUS_LIGHTER, blend_row
+from velvet_seam.core.picture.blend import MODES, NORMAL, PLUS_LIGHTER, blend_planes
 from velvet_seam.core.picture.placement import Patch
 
 Below = NDArray[np.float32]
-"""A picture under construction: (height, width, 4) RGBA, premultiplied, 0 to 1."""
+"""A picture under construction: (height, 3, width), for every row its R, G and B in 0 to 1; with a
+fourth plane, its coverage, where it is not wholly covered. Premultiplied."""
+
+
+PIECE = 272
+"""At most so many pixels of a row are joined together."""
+
+BAND = 16
+"""Rows that share the room they are worked out in."""
 
 
 @dataclass(frozen=True)
@@ -29,174 +37,269 @@ class Join:
     opacity: float
 
 
-@nb.njit(error_model="numpy")
-def _spread_alpha(row, scale, out):
-    """The coverage of every pixel of a flat row, scaled, written to all four of its places."""
-    for x in range(row.size // 4):
-        a = np.float32(row[4 * x + 3]) * scale
-        out[4 * x] = a
-        out[4 * x + 1] = a
-        out[4 * x + 2] = a
-        out[4 * x + 3] = a
+@nb.extending.intrinsic
+def pointer(typing, address):
+    """A pointer to packed pixels. Arrays in a list are counted by every thread that takes one out, and the
+    threads wait for each other's counting; an address is just read."""
+    signature = nb.types.CPointer(nb.uint32)(nb.uint64)
+
+    def generate(context, builder, signature, arguments):
+        return builder.inttoptr(arguments[0], context.get_value_type(signature.return_type))
+
+    return signature, generate
 
 
 @nb.njit(error_model="numpy")
-def _solid_bytes(row):
-    every = row[3]
-    for x in range(row.size // 4):
-        every &= row[4 * x + 3]
-    return every == 255
+def _copy(row, at, to, to_at, n):
+    for k in range(n):
+        i = np.uint64(k)
+        to[to_at + i] = row[at + i]
 
 
 @nb.njit(error_model="numpy")
-def _solid_floats(row):
-    some = False
-    for x in range(row.size // 4):
-        some |= row[4 * x + 3] < 1
-    return not some
+def _channel(row, at, number, scale, to, to_at, n):
+    """A channel of packed pixels, red 0 to coverage 3, scaled."""
+    shift, byte = np.uint32(8 * number), np.uint32(255)
+    for k in range(n):
+        i = np.uint64(k)
+        to[to_at + i] = np.float32(np.int32((row[at + i] >> shift) & byte)) * scale
 
 
 @nb.njit(error_model="numpy")
-def _join_row(to, row, mode, opacity, firm, cover, s, b, blended):
-    """Join a flat row of a layer (uint8) with the row below it (float32), in place.
+def _coverage(row, at, n):
+    """Whether a row of packed pixels has any coverage at all, and whether it is wholly covered."""
+    some, every = np.uint32(0), np.uint32(0xFFFFFFFF)
+    for k in range(n):
+        pixel = row[at + np.uint64(k)]
+        some |= pixel
+        every &= pixel
+    return some != 0, every >> np.uint32(24) == 255
 
-    ``firm`` says that the row below is wholly covered, as it always is over an opaque canvas; it
-    stays so, exactly. The last four arguments are room to work in.
+
+@nb.njit(error_model="numpy")
+def _over(to, s, a, strength):
+    """Source-over of planes; ``s`` is premultiplied."""
+    one = np.float32(1)
+    for c in range(to.size // a.size):
+        at = np.uint64(c * a.size)
+        for k in range(a.size):
+            i = np.uint64(k)
+            to[at + i] = s[at + i] * strength + to[at + i] * (one - a[i] * strength)
+
+
+@nb.njit(error_model="numpy")
+def _sum(to, s, strength):
+    for f in range(to.size):
+        to[f] = min(to[f] + s[f] * strength, np.float32(1))
+
+
+@nb.njit(error_model="numpy")
+def _straight(planes, a, inverse, out):
+    """Premultiplied planes' own colour; where there is next to no coverage, next to nothing."""
+    one, tiny = np.float32(1), np.float32(1e-6)
+    for i in range(a.size):
+        inverse[i] = one / max(a[i], tiny)
+    for c in range(3):
+        at = np.uint64(c * a.size)
+        for k in range(a.size):
+            i = np.uint64(k)
+            out[at + i] = min(planes[at + i] * inverse[i], one)
+
+
+@nb.njit(error_model="numpy")
+def _mix_solid(to, blended, strength):
+    zero, one = np.float32(0), np.float32(1)
+    for f in range(to.size):
+        to[f] = min(max(to[f] + strength * (blended[f] - to[f]), zero), one)
+
+
+@nb.njit(error_model="numpy")
+def _mix(to, blended, a, strength):
+    zero, one = np.float32(0), np.float32(1)
+    for c in range(3):
+        at = np.uint64(c * a.size)
+        for k in range(a.size):
+            i = np.uint64(k)
+            v = to[at + i] + a[i] * strength * (blended[at + i] - to[at + i])
+            to[at + i] = min(max(v, zero), one)
+
+
+@nb.njit(error_model="numpy")
+def _mix_loose(to, s, blended, a, under, strength):
+    """The general case, over what is covered in part: Cs' and source-over of the specification."""
+    zero, one = np.float32(0), np.float32(1)
+    for c in range(3):
+        at = np.uint64(c * a.size)
+        for k in range(a.size):
+            i = np.uint64(k)
+            cover = a[i] * strength
+            mixed = s[at + i] + under[i] * (blended[at + i] - s[at + i])
+            to[at + i] = min(max(cover * mixed + (one - cover) * to[at + i], zero), one)
+
+
+@nb.njit(error_model="numpy")
+def _join_piece(row, at, left, n, whole, mode, opacity, firm, solid, to, under, s, a, inverse, b, blended):
+    """Join ``n`` packed pixels, from ``left`` of a piece on, with the planes of what lies below.
+
+    ``to`` holds the planes R, G, B of the piece one after the other, ``under`` its coverage. With
+    ``firm`` the piece is wholly covered, as it always is over an opaque canvas, and stays so,
+    exactly. ``solid`` says that the pixels are wholly covered, ``whole`` that they are all of the
+    piece. The last five arguments are room to work in.
     """
-    n = row.size
-    unit, zero, one = np.float32(1.0 / 255.0), np.float32(0), np.float32(1)
-    tiny, strength = np.float32(1e-6), np.float32(opacity)
-    share = unit * strength
-    if mode == PLUS_LIGHTER:
-        for f in range(n):
-            to[f] = min(to[f] + np.float32(row[f]) * share, one)
+    p = under.size
+    unit, strength = np.float32(1.0 / 255.0), np.float32(opacity)
+    if mode == NORMAL and firm and solid and opacity >= 1:
+        for c in range(3):
+            _channel(row, at, c, unit, to, np.uint64(c * p + left), n)
         return
-    solid = _solid_bytes(row)
-    if mode == NORMAL and solid and opacity >= 1:
-        for f in range(n):
-            to[f] = np.float32(row[f]) * unit
+    if not whole:
+        s[:] = 0
+        a[:] = 0
+        solid = False
+    for c in range(3):
+        _channel(row, at, c, unit, s, np.uint64(c * p + left), n)
+    _channel(row, at, 3, unit, a, np.uint64(left), n)
+    if mode == PLUS_LIGHTER:
+        _sum(to, s, strength)
+        if not firm:
+            _sum(under, a, strength)
         return
     if mode == NORMAL:
-        _spread_alpha(row, share, cover)
-        for f in range(n):
-            to[f] = np.float32(row[f]) * share + to[f] * (one - cover[f])
-    elif firm and solid:  # no colour to divide by its coverage, no coverage to weigh by
-        for f in range(n):
-            s[f] = np.float32(row[f]) * unit
-        blend_row(mode, to[:n], s[:n], blended[:n])
-        for f in range(n):
-            to[f] = min(max(to[f] + strength * (blended[f] - to[f]), zero), one)
+        _over(to, s, a, strength)
     else:
-        _spread_alpha(row, unit, cover)
-        for f in range(n):
-            s[f] = min(np.float32(row[f]) * unit / max(cover[f], tiny), one)
+        if not solid:
+            _straight(s, a, inverse, s)
         if firm:
-            blend_row(mode, to[:n], s[:n], blended[:n])
-            for f in range(n):
-                v = to[f] + cover[f] * strength * (blended[f] - to[f])
-                to[f] = min(max(v, zero), one)
+            blend_planes(mode, to, s, blended)
         else:
-            _join_loose(to, mode, strength, cover, s, b, blended)
-    if firm and not solid:
-        for x in range(n // 4):
-            to[4 * x + 3] = one
+            _straight(to, under, inverse, b)
+            blend_planes(mode, b, s, blended)
+        if not firm:
+            _mix_loose(to, s, blended, a, under, strength)
+        elif solid:
+            _mix_solid(to, blended, strength)
+        else:
+            _mix(to, blended, a, strength)
+    if not firm:
+        _over(under, a, a, strength)
 
 
 @nb.njit(error_model="numpy")
-def _join_loose(to, mode, strength, cover, s, b, blended):
-    """The general case, over a row that is covered in part."""
-    n = to.size
-    one, tiny = np.float32(1), np.float32(1e-6)
-    for x in range(n // 4):
-        k = one / max(to[4 * x + 3], tiny)
-        for f in range(4 * x, 4 * x + 4):
-            b[f] = min(to[f] * k, one)
-    blend_row(mode, b[:n], s[:n], blended[:n])
-    for x in range(n // 4):
-        under = to[4 * x + 3]
-        for f in range(4 * x, 4 * x + 4):
-            c = cover[f] * strength
-            mixed = s[f] + under * (blended[f] - s[f])
-            v = c * mixed + (one - c) * to[f]
-            to[f] = min(max(v, np.float32(0)), one)
+def _pack(planes, under, to, to_at, n):
+    """Planes as packed pixels, each value rounded once."""
+    half, full = np.float32(0.5), np.float32(255)
+    p = np.uint64(under.size)
+    shift, two = np.uint32(8), np.uint64(2)
+    for k in range(n):
+        i = np.uint64(k)
+        b = np.uint32(np.int32(planes[two * p + i] * full + half))
+        g = np.uint32(np.int32(planes[p + i] * full + half))
+        r = np.uint32(np.int32(planes[i] * full + half))
+        a = np.uint32(np.int32(under[i] * full + half))
+        to[to_at + i] = ((a << shift | b) << shift | g) << shift | r
+
+
+@nb.njit(error_model="numpy")
+def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed):
+    """Some rows, in pieces of ``p`` pixels, each through all layers, so that everything a piece
+    takes lies in the nearest cache.
+
+    All arrays are flat and are passed on whole, with the place to begin at: cutting a piece out of
+    an array makes an object, and that takes longer than a short loop.
+    """
+    to, s = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
+    b, blended = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
+    under, a, inverse = np.ones(p, np.float32), np.zeros(p, np.float32), np.zeros(p, np.float32)
+    held, width = planes.shape[1], planes.shape[2]
+    firm = held == 3
+    below, to_planes, to_packed = base.reshape(-1), planes.reshape(-1), packed.reshape(-1)
+    for y in range(first, last):
+        for begin in range(0, width, p):
+            end = min(begin + p, width)
+            n = end - begin
+            for c in range(held):
+                at = np.uint64((y * held + c) * width + begin)
+                if c == 3:
+                    _copy(below, at, under, np.uint64(0), n)
+                elif below.size:
+                    _copy(below, at, to, np.uint64(c * p), n)
+                else:
+                    for i in range(c * p, c * p + p):
+                        to[i] = colour[c]
+            for k in range(len(addresses)):
+                left, top, w, h = spots[k, 0], spots[k, 1], spots[k, 2], spots[k, 3]
+                x0, x1, j = max(begin, left), min(end, left + w), y - top
+                if j < 0 or j >= h or x0 >= x1:
+                    continue
+                layer, at = nb.carray(pointer(addresses[k]), w * h), np.uint64(j * w + x0 - left)
+                some, solid = _coverage(layer, at, x1 - x0)
+                if some:
+                    whole = x1 - x0 == n
+                    _join_piece(layer, at, x0 - begin, x1 - x0, whole, modes[k], opacities[k],
+                                firm, solid, to, under, s, a, inverse, b, blended)  # fmt: skip
+            if to_packed.size:
+                _pack(to, under, to_packed, np.uint64(y * width + begin), n)
+                continue
+            for c in range(held):
+                at = np.uint64((y * held + c) * width + begin)
+                if c == 3:
+                    _copy(under, np.uint64(0), to_planes, at, n)
+                else:
+                    _copy(to, np.uint64(c * p), to_planes, at, n)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _compose(base, colour, width, height, pixels, spots, modes, opacities, as_bytes):
-    """Rows of the joined layers: over ``base`` where it is not empty, else over ``colour``.
+def _compose(base, colour, width, height, addresses, spots, modes, opacities, as_bytes):
+    """The joined layers, over ``base`` where it is not empty, else over ``colour``.
 
-    Answers (height, 4 × width) float32, or with ``as_bytes`` (height, 4 × width) uint8; the other
-    of the two is empty.
+    Answers (height, planes, width) float32, or with ``as_bytes`` (height, width) uint32; the other
+    of the two has no rows.
     """
-    floats = np.empty((0 if as_bytes else height, 4 * width), np.float32)
-    bytes_ = np.empty((height if as_bytes else 0, 4 * width), np.uint8)
-    has_base = base.size > 0
-    half, full = np.float32(0.5), np.float32(255)
-    for y in nb.prange(height):
-        line = np.empty(4 * width, np.float32)
-        if has_base:
-            line[:] = base[y]
-        else:
-            for x in range(width):
-                line[4 * x] = colour[0]
-                line[4 * x + 1] = colour[1]
-                line[4 * x + 2] = colour[2]
-                line[4 * x + 3] = colour[3]
-        firm = _solid_floats(line)
-        cover, blended = np.empty(4 * width, np.float32), np.empty(4 * width, np.float32)
-        s, b = np.empty(4 * width, np.float32), np.empty(4 * width, np.float32)
-        for k in range(len(pixels)):
-            layer = pixels[k]
-            j = y - spots[k, 1]
-            if j < 0 or j >= layer.shape[0]:
-                continue
-            begin = 4 * spots[k, 0]
-            to = line[begin : begin + layer.shape[1]]
-            _join_row(to, layer[j], modes[k], opacities[k], firm, cover, s, b, blended)
-        if as_bytes:
-            to_bytes = bytes_[y]
-            for f in range(4 * width):
-                to_bytes[f] = np.uint8(np.int32(line[f] * full + half))
-        else:
-            floats[y] = line
-    return floats, bytes_
+    planes = np.empty((0 if as_bytes else height, max(base.shape[1], 3), width), np.float32)
+    packed = np.empty((height if as_bytes else 0, width), np.uint32)
+    pieces = (width + PIECE - 1) // PIECE
+    p = ((width + pieces - 1) // pieces + 7) // 8 * 8
+    for band in nb.prange((height + BAND - 1) // BAND):
+        first = band * BAND
+        last = min(first + BAND, height)
+        _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed)
+    return planes, packed
 
 
-_NO_BASE = np.empty((0, 0), np.float32)
+_NO_BASE = np.empty((0, 0, 0), np.float32)
 
 
 def _run(
     width: int, height: int, colour: tuple[int, int, int], joins: Sequence[Join],
     base: Below | None, as_bytes: bool,
-) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:  # fmt: skip
-    pixels = nb.typed.List.empty_list(nb.types.Array(nb.uint8, 2, "C"))
-    for join in joins:
-        rows = np.ascontiguousarray(join.patch.pixels)
-        pixels.append(rows.reshape(rows.shape[0], -1))
-    spots = np.array([(j.patch.left, j.patch.top) for j in joins], np.int64).reshape(-1, 2)
+) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:  # fmt: skip
+    held = [np.ascontiguousarray(join.patch.pixels) for join in joins]
+    addresses = np.array([pixels.ctypes.data for pixels in held], np.uint64)
+    spots = np.zeros((len(joins), 4), np.int64)
+    for k, (join, pixels) in enumerate(zip(joins, held, strict=True)):
+        spots[k] = join.patch.left, join.patch.top, pixels.shape[1], pixels.shape[0]
     modes = np.array([MODES.index(join.blend) for join in joins], np.int64)
     opacities = np.array([join.opacity for join in joins], np.float64)
-    flat = _NO_BASE if base is None else base.reshape(height, -1)
-    ground = np.array([*(c / 255 for c in colour), 1], np.float32)
-    floats, bytes_ = _compose(
-        flat, ground, width, height, pixels, spots, modes, opacities, as_bytes
+    ground = np.array([c / 255 for c in colour], np.float32)
+    under = _NO_BASE if base is None else base
+    planes, packed = _compose(
+        under, ground, width, height, addresses, spots, modes, opacities, as_bytes
     )
-    return floats, bytes_
+    return planes, packed
 
 
 def compose(
     width: int, height: int, colour: tuple[int, int, int], joins: Sequence[Join],
     base: Below | None = None,
 ) -> Below:  # fmt: skip
-    """Join layers from bottom to top: (height, width, 4) float32, premultiplied.
+    """Join layers from bottom to top.
 
     Args:
         colour: the empty canvas below everything, R, G, B in 0 to 255.
         joins: layers from bottom to top; their patches lie wholly inside the picture.
         base: what has been joined already; takes the place of the empty canvas.
     """
-    floats, _ = _run(width, height, colour, joins, base, False)
-    return floats.reshape(height, width, 4)
+    return _run(width, height, colour, joins, base, False)[0]
 
 
 def compose_rgba8(
@@ -209,5 +312,5 @@ def compose_rgba8(
     >>> compose_rgba8(1, 1, (255, 255, 255), [Join(grey, "multiply", 1.0)]).tolist()
     [[[0, 128, 255, 255]]]
     """
-    _, bytes_ = _run(width, height, colour, joins, base, True)
-    return bytes_.reshape(height, width, 4)
+    packed = _run(width, height, colour, joins, base, True)[1]
+    return packed.view(np.uint8).reshape(height, width, 4)

@@ -42,7 +42,7 @@ def study(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
     height, width = picture.shape[:2]
     factor = min(1.0, STUDY / min(height, width))
     w, h = max(1, round(width * factor)), max(1, round(height * factor))
-    small = resize(picture, (w / width, h / height), (0.0, 0.0), (0, 0, w, h), (0, height))
+    small = resize(picture, (w / width, h / height), (0.0, 0.0), (0, 0, w, h))
     rgb = cv2.cvtColor(small, cv2.COLOR_RGBA2RGB)
     return np.asarray(rgb, np.float32) * np.float32(1 / 255)
 
@@ -128,44 +128,56 @@ def _reading(pixels: NDArray[np.float32], share: float) -> ScreenReading:
     )
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@nb.njit(error_model="numpy")
+def _hits(row, guess, darkest, lightest, bound, hit):
+    """Mark the screen pixels of a row: those with the screen's chroma scaled by their own light."""
+    wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
+    half, floor = np.float32(0.5), np.float32(1e-3)
+    for gx in range(guess.shape[0]):
+        sr, sg, sb = guess[gx, 0], guess[gx, 1], guess[gx, 2]
+        sy = wr * sr + wg * sg + wb * sb
+        su, sv = sr - sy, sb - sy
+        strength = su * su + sv * sv
+        inverse = np.float32(1) / max(sy, floor)
+        for x in range(gx * CELL, min(gx * CELL + CELL, row.shape[0])):
+            py = wr * row[x, 0] + wg * row[x, 1] + wb * row[x, 2]
+            k = py * inverse
+            u, v = row[x, 0] - py - k * su, row[x, 2] - py - k * sv
+            b = bound * max(k, half)
+            hit[x] = (k > darkest) & (k < lightest) & (u * u + v * v < b * b * strength)
+
+
+@nb.njit(error_model="numpy")
+def _sum_cells(small, hit, gy, sums):
+    """Sum and count the screen pixels of a row of cells that have screen on all four sides."""
+    h, w = hit.shape
+    for y in range(max(gy * CELL, 1), min(gy * CELL + CELL, h - 1)):
+        for x in range(1, w - 1):
+            if hit[y, x] & hit[y - 1, x] & hit[y + 1, x] & hit[y, x - 1] & hit[y, x + 1]:
+                cell = x // CELL
+                sums[cell, 0] += small[y, x, 0]
+                sums[cell, 1] += small[y, x, 1]
+                sums[cell, 2] += small[y, x, 2]
+                sums[cell, 3] += 1
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _cells(small, guess, refined):
     """Sum of R'G'B' and count of screen pixels in every cell.
 
-    A screen pixel has the screen's chroma scaled by its own light: at first within broad bounds of
-    light, then within 14 % of a first guess of the surface. ``guess`` has a colour for every cell.
+    At first pixels count within broad bounds of light, then within 14 % of a first guess of the
+    surface. ``guess`` has a colour for every cell.
     """
-    h, w = small.shape[0], small.shape[1]
     gh, gw = guess.shape[0], guess.shape[1]
-    wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
     darkest = np.float32(0.86 if refined else 0.35)
     lightest = np.float32(1.14 if refined else 2.2)
     bound = np.float32(0.12 if refined else 0.25)
-    half, floor = np.float32(0.5), np.float32(1e-3)
-    hit = np.zeros((h, w), np.uint8)
-    for y in range(h):
-        for gx in range(gw):
-            sr, sg, sb = guess[y // CELL, gx, 0], guess[y // CELL, gx, 1], guess[y // CELL, gx, 2]
-            sy = wr * sr + wg * sg + wb * sb
-            su, sv = sr - sy, sb - sy
-            strength = su * su + sv * sv
-            inverse = np.float32(1) / max(sy, floor)
-            for x in range(gx * CELL, min(gx * CELL + CELL, w)):
-                pr, pb = small[y, x, 0], small[y, x, 2]
-                py = wr * pr + wg * small[y, x, 1] + wb * pb
-                k = py * inverse
-                u, v = pr - py - k * su, pb - py - k * sv
-                b = bound * max(k, half)
-                hit[y, x] = (k > darkest) & (k < lightest) & (u * u + v * v < b * b * strength)
+    hit = np.zeros(small.shape[:2], np.uint8)
+    for y in nb.prange(small.shape[0]):
+        _hits(small[y], guess[y // CELL], darkest, lightest, bound, hit[y])
     sums = np.zeros((gh, gw, 4), np.float32)
-    for y in range(1, h - 1):
-        for x in range(1, w - 1):
-            alone = hit[y, x] & hit[y - 1, x] & hit[y + 1, x] & hit[y, x - 1] & hit[y, x + 1]
-            if alone:
-                sums[y // CELL, x // CELL, 0] += small[y, x, 0]
-                sums[y // CELL, x // CELL, 1] += small[y, x, 1]
-                sums[y // CELL, x // CELL, 2] += small[y, x, 2]
-                sums[y // CELL, x // CELL, 3] += 1
+    for gy in nb.prange(gh):
+        _sum_cells(small, hit, gy, sums[gy])
     return sums
 
 
@@ -188,18 +200,17 @@ def _spread(sums: NDArray[np.float32], colour: NDArray[np.float32]) -> NDArray[n
     return np.asarray(surface, np.float32)
 
 
-def screen_surface(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> NDArray[np.float32]:
+def screen_surface(small: NDArray[np.float32], colour: tuple[int, int, int]) -> NDArray[np.float32]:
     """The screen's colour over the picture, as if nothing stood in front of it.
 
     Args:
-        picture: (h, w, 4) uint8 RGBA.
+        small: the picture as :func:`study` gives it.
         colour: the screen's R, G, B in 0 to 255.
 
     Returns:
         (rows, columns, 3) float32 R'G'B' in 0 to 1, one value for each cell of :data:`CELL` study
         pixels. Where no screen is seen nearby it eases towards the given colour.
     """
-    small = study(picture)
     flat = np.asarray(colour, np.float32).reshape(1, 1, 3) / np.float32(255)
     # a first guess of the light needs no detail: a quarter of the pixels will do
     rough: NDArray[np.float32] = np.asarray(

@@ -118,10 +118,10 @@ def screen_key(
     Returns:
         (h, w, 4) uint8 RGBA, premultiplied, the screen's colour unmixed from the edge.
 
-    >>> from velvet_seam.core.picture.screen import screen_surface
+    >>> from velvet_seam.core.picture.screen import screen_surface, study
     >>> card = np.full((40, 40, 4), (60, 160, 70, 255), np.uint8)
     >>> card[10:30, 10:30, :3] = (200, 120, 40)
-    >>> light = screen_light(card, screen_surface(card, (60, 160, 70)))
+    >>> light = screen_light(card, screen_surface(study(card), (60, 160, 70)))
     >>> keyed = screen_key(card, light, (60, 160, 70), tolerance=0.06, softness=0.86,
     ...                    keep_shadows=0, despill=1)
     >>> keyed[20, 20].tolist(), keyed[2, 2].tolist()
