@@ -11,6 +11,7 @@ import pytest
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
 from velvet_seam.core.media.material import Material
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edit import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.store.library import Library
@@ -60,6 +61,43 @@ def test_a_change_of_the_top_layer_costs_one_composite(shot, preview):
     after = changed(shot, "l-evening", seam__opacity=40)
     engine.picture(engine.plan(after, 40, short_side=270, chosen="l-evening"))
     assert dict(engine.counts) == {"finish": 1}
+
+
+def test_frames_made_side_by_side_are_the_same_and_each_is_made_once(shot, preview):
+    steady, engine = Engine(preview), Engine(preview)
+    plans = [engine.plan(shot, frame, short_side=270) for frame in range(20, 26)]
+    making = [engine.begin(plan, lambda picture: picture.copy()) for plan in plans]
+    for plan, job in zip(plans, making, strict=True):
+        assert np.array_equal(job.result(), steady.picture(plan))
+    assert engine.counts["finish"] == engine.counts["screen-key"] == 6
+
+
+def test_what_goes_wrong_in_the_making_is_told(shot, preview):
+    def fail(_):
+        raise Problem("no room")
+
+    engine = Engine(preview)
+    with pytest.raises(Problem, match="no room"):
+        engine.begin(engine.plan(shot, 20, short_side=270), fail).result()
+
+
+def test_a_drag_leaves_only_what_stays_in_the_cache(shot, preview):
+    """The hand moves on: pictures of values it has left are not worth keeping."""
+    engine = Engine(preview)
+    sizes, pictures = [], []
+    for tolerance in range(2, 8):
+        tried = changed(shot, "l-moth", **{"seam__matte__k-moth__tolerance": tolerance})
+        plan = engine.plan(tried, 40, short_side=270, chosen="l-moth")
+        pictures.append(engine.picture(plan, trying=True))
+        sizes.append(engine.cached_bytes)
+        assert np.array_equal(Engine(preview).picture(plan), pictures[-1])
+    assert sizes[0] == 0
+    assert sizes[1] > 0
+    assert sizes[1:] == [sizes[1]] * 5
+    engine.counts.clear()
+    last = changed(shot, "l-moth", **{"seam__matte__k-moth__tolerance": 20})
+    engine.picture(engine.plan(last, 40, short_side=270, chosen="l-moth"), trying=True)
+    assert set(engine.counts) == {"screen-key", "box-mask", "place", "finish"}
 
 
 def test_a_change_of_the_key_reads_nothing_again(shot, preview):

@@ -144,7 +144,9 @@ def test_the_area_of_a_box_is_its_sides_multiplied(left, top, width, height, fea
     inside = box_mask(white, [Box(left, top, right, bottom, feather)])[..., 3].sum() / 255
     if feather < 1:  # soft corners lose area by design, sharp ones must not
         assert inside == pytest.approx(width * height, rel=0.004)
-    outside = box_mask(white, [Box(left, top, right, bottom, feather, inside=True)])[..., 3].sum() / 255
+    outside = (
+        box_mask(white, [Box(left, top, right, bottom, feather, inside=True)])[..., 3].sum() / 255
+    )
     assert inside + outside == pytest.approx(140 * 140, rel=2e-4)
 
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+from concurrent.futures import Future
 from dataclasses import dataclass
+from functools import partial
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -11,8 +13,8 @@ from typing import Any
 import cv2
 
 from velvet_seam.core.engine.cache import ByteCache
-from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine
-from velvet_seam.core.engine.plan import View
+from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
+from velvet_seam.core.engine.plan import Picture, Step, View
 from velvet_seam.core.picture.screen import ScreenReading, measure_area, measure_border
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import FootageSource, Layer
@@ -61,6 +63,7 @@ class Painter:
         self._material = library.materials(preview=True)
         self._engine = Engine(self._material)
         self._encoded: ByteCache[bytes] = ByteCache(96 * MEGABYTE)
+        self._ahead: dict[str, Future[bytes]] = {}
         self._shots: dict[str, Shot] = {}
 
     def answer(self, request: Paint | Measure) -> Any:
@@ -77,29 +80,42 @@ class Painter:
 
     def _paint(self, ask: Paint) -> bytes:
         shot = self._shot(ask.document)
-        step = self._engine.plan(
-            shot, ask.frame, short_side=ask.short_side, view=ask.view, chosen=ask.chosen,
-            solo=ask.solo,
-        )  # fmt: skip
-        key = f"{step.key} {ask.shown_side} {ask.quality}"
+        if ask.passing:
+            return self._passed(shot, ask)
+        step, key = self._plan(shot, ask, ask.frame)
         known = self._encoded.get(key)
         if known is None:
-            after = None
-            if ask.passing:
-                after = self._engine.plan(
-                    shot, (ask.frame + 1) % shot.length, short_side=ask.short_side, view=ask.view,
-                    chosen=ask.chosen, solo=ask.solo,
-                )  # fmt: skip
-            picture = self._engine.picture(
-                step, passing=ask.passing, trying=ask.trying, after=after
-            )
-            if ask.shown_side and ask.shown_side < min(picture.shape[:2]):
-                factor = ask.shown_side / min(picture.shape[:2])
-                size = (round(picture.shape[1] * factor), round(picture.shape[0] * factor))
-                picture = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)  # type: ignore[assignment]
-            known = jpeg(picture, ask.quality)
-            self._encoded.put(key, known, len(known))
+            picture = self._engine.picture(step, trying=ask.trying)
+            known = self._encode(picture, ask, key)
         return known
+
+    def _plan(self, shot: Shot, ask: Paint, frame: int) -> tuple[Step, str]:
+        step = self._engine.plan(
+            shot, frame, short_side=ask.short_side, view=ask.view, chosen=ask.chosen, solo=ask.solo
+        )
+        return step, f"{step.key} {ask.shown_side} {ask.quality}"
+
+    def _encode(self, picture: Picture, ask: Paint, key: str) -> bytes:
+        if ask.shown_side and ask.shown_side < min(picture.shape[:2]):
+            factor = ask.shown_side / min(picture.shape[:2])
+            size = (round(picture.shape[1] * factor), round(picture.shape[0] * factor))
+            picture = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)  # type: ignore[assignment]
+        data = jpeg(picture, ask.quality)
+        self._encoded.put(key, data, len(data))
+        return data
+
+    def _passed(self, shot: Shot, ask: Paint) -> bytes:
+        """A frame of play; those that follow it are begun, for they will be asked for next."""
+        jobs: dict[str, Future[bytes]] = {}
+        first = ""
+        for frame in range(ask.frame, ask.frame + 1 + frames_at_once()):
+            step, key = self._plan(shot, ask, frame % shot.length)
+            first = first or key
+            if self._encoded.get(key) is None:
+                encode = partial(self._encode, ask=ask, key=key)
+                jobs[key] = self._ahead.get(key) or self._engine.begin(step, encode)
+        self._ahead = jobs
+        return jobs[first].result() if first in jobs else self._encoded.get(first) or b""
 
     def _measure(self, ask: Measure) -> ScreenReading:
         shot = self._shot(ask.document)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import itertools
 import multiprocessing as mp
-import os
 from concurrent.futures import ThreadPoolExecutor
 from multiprocessing.connection import Connection
 from multiprocessing.context import SpawnProcess
@@ -59,8 +58,6 @@ class Studio:
         return await future
 
     def _launch(self) -> None:
-        # threads that wait must sleep: the decoders and the browser need the cores they would burn
-        os.environ.setdefault("OMP_WAIT_POLICY", "passive")
         ours, theirs = self._context.Pipe()
         self._process = self._context.Process(
             target=serve, args=(str(self._root), theirs), name="painter", daemon=True

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from velvet_seam.core.engine.engine import frames_at_once
 from velvet_seam.core.picture.blend import MODES
 from velvet_seam.core.picture.box_mask import Box, box_mask
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
@@ -15,6 +16,7 @@ from velvet_seam.core.picture.yuv import coefficients, yuv420_to_rgba
 
 def warm() -> None:
     """Run every kernel on a small picture; Numba keeps the compiled code beside the source."""
+    frames_at_once()
     picture = np.full((48, 32, 4), (60, 160, 70, 255), np.uint8)
     picture[10:30, 8:24, :3] = (200, 120, 40)
     plane = np.full((8, 8), 128, np.uint8)

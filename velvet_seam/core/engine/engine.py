@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Collection
 from concurrent.futures import Future, ThreadPoolExecutor
-from typing import Any
+from typing import Any, TypeVar
+from weakref import WeakValueDictionary
 
+import numba as nb
 import numpy as np
 
 from velvet_seam.core.engine.cache import ByteCache
@@ -16,7 +18,22 @@ from velvet_seam.core.shot.shot import Shot
 
 PREVIEW_SHORT_SIDE = 540
 MEGABYTE = 1 << 20
-READERS = 3
+
+T = TypeVar("T")
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _start_threads() -> int:
+    n = 0
+    for k in nb.prange(2):
+        n += k
+    return n
+
+
+def frames_at_once() -> int:
+    """How many frames can be made side by side, each by a thread of its own."""
+    _start_threads()  # only then is it known which kind of threads there are
+    return min(4, nb.config.NUMBA_NUM_THREADS) if nb.threading_layer() != "workqueue" else 1
 
 
 class Engine:
@@ -37,9 +54,11 @@ class Engine:
         self._footage = footage
         self._cache: ByteCache[Any] = ByteCache(cache_bytes)
         self._passing = passing
-        self._reading: dict[str, Future[Any]] = {}
+        self._lanes: dict[str, ThreadPoolExecutor] = {}
+        self._reading: WeakValueDictionary[str, Future[Any]] = WeakValueDictionary()
+        self._soon: dict[str, Future[Any]] = {}
+        self._makers: ThreadPoolExecutor | None = None
         self._before: frozenset[str] = frozenset()
-        self._threads = ThreadPoolExecutor(READERS, thread_name_prefix="read")
         self.counts: Counter[str] = Counter()
 
     @property
@@ -65,34 +84,60 @@ class Engine:
                 rest belongs to a value that the hand has left by now.
             after: the plan that will be asked for next; its footage is read meanwhile.
         """
-        steps = _steps(step)
-        wanted = _reads(step) | (_reads(after) if after else {})
-        for key, read in wanted.items():
-            if key not in self._reading and self._cache.get(key) is None:
-                self._reading[key] = self._threads.submit(read.run)
-        stable = self._before if trying else steps.keys()
-        picture = np.asarray(self._evaluate(step, passing or self._passing, stable, {}))
+        reads = self._read(step)
+        self._soon = self._read(after) if after else {}
+        steps = _steps(step).keys()
+        stable = self._before if trying else steps
+        picture = self._evaluate(step, passing or self._passing, stable, reads, {})
         self._before = frozenset(steps)
-        self._reading = {key: one for key, one in self._reading.items() if key in wanted}
-        return picture
+        return np.asarray(picture)
+
+    def begin(self, step: Step, then: Callable[[Picture], T]) -> Future[T]:
+        """Begin a picture that is only passed through, and what is to be done with it then.
+
+        Several of them are made side by side, each by one thread: no thread waits for another
+        within a frame, so that it takes less of the machine than :meth:`picture`. To be called in
+        the order of the frames, by one thread.
+        """
+        if self._makers is None:
+            self._makers = ThreadPoolExecutor(
+                frames_at_once(), "make", initializer=nb.set_num_threads, initargs=(1,)
+            )
+        reads = self._read(step)
+        return self._makers.submit(lambda: then(self._evaluate(step, True, (), reads, {})))
+
+    def _read(self, step: Step) -> dict[str, Future[Any]]:
+        """Begin to read what a plan needs, every file in a thread of its own."""
+        reads = {}
+        for key, one in _steps(step).items():
+            if one.kind != "read" or self._cache.get(key) is not None:
+                continue
+            reading = self._reading.get(key)
+            if reading is None:
+                if one.lane not in self._lanes:
+                    self._lanes[one.lane] = ThreadPoolExecutor(1, thread_name_prefix="read")
+                reading = self._reading[key] = self._lanes[one.lane].submit(one.run)
+            reads[key] = reading
+        return reads
 
     def _evaluate(
-        self, step: Step, passing: bool, stable: Collection[str], made: dict[str, Any]
-    ) -> Any:
+        self, step: Step, passing: bool, stable: Collection[str], reads: dict[str, Future[Any]],
+        made: dict[str, Any],
+    ) -> Any:  # fmt: skip
         """The result of a step; ``made`` holds what this picture has needed so far."""
         if step.key in made:
             return made[step.key]
         held = self._cache.get(step.key)
         if held is not None:
             return held[0]
-        reading = self._reading.pop(step.key, None)
-        if reading is not None:
-            result = reading.result()
+        if step.key in reads:
+            result = reads[step.key].result()
         else:
-            result = step.run(*(self._evaluate(one, passing, stable, made) for one in step.inputs))
+            inputs = [self._evaluate(one, passing, stable, reads, made) for one in step.inputs]
+            result = step.run(*inputs)
         self.counts[step.kind] += 1
         made[step.key] = result
-        if step.keep and step.key in stable and (step.lasting or not passing):
+        if step.keep and (step.lasting if passing else step.key in stable):
             self._cache.put(step.key, (result,), _size(result))
         return result
 
@@ -103,11 +148,6 @@ def _steps(step: Step) -> dict[str, Step]:
     for source in step.inputs:
         found |= _steps(source)
     return found
-
-
-def _reads(step: Step) -> dict[str, Step]:
-    """The steps of a plan that read footage, by key."""
-    return {key: one for key, one in _steps(step).items() if one.kind == "read"}
 
 
 def _size(result: Any) -> int:

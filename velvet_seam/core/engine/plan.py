@@ -56,7 +56,8 @@ class Step:
 
     ``keep`` says that it is worth keeping: dear to compute and likely to be asked for again when
     something after it changes. ``lasting`` says that it does not change from frame to frame by
-    itself, so even a render that passes every frame once gains by keeping it.
+    itself, so even a render that passes every frame once gains by keeping it. Steps of one ``lane``
+    read one file, which is fastest in the order of the frames.
     """
 
     kind: str
@@ -65,17 +66,18 @@ class Step:
     inputs: tuple[Step, ...] = ()
     lasting: bool = False
     keep: bool = True
+    lane: str = ""
 
 
 def _step(
     kind: str, run: Callable[..., Any], params: object, *inputs: Step, lasting: bool = True,
-    keep: bool = True,
+    keep: bool = True, lane: str = "",
 ) -> Step:  # fmt: skip
     digest = blake2b(repr((kind, params)).encode(), digest_size=16)
     for step in inputs:
         digest.update(step.key.encode())
     lasting = lasting and all(step.lasting for step in inputs)
-    return Step(kind, digest.hexdigest(), run, inputs, lasting, keep)
+    return Step(kind, digest.hexdigest(), run, inputs, lasting, keep, lane)
 
 
 @dataclass(frozen=True)
@@ -227,6 +229,7 @@ class Planner:
             lambda: footage.read(number),
             (footage.digest, number),
             lasting=not footage.moving,
+            lane=footage.digest,
         )
         return step, footage.width, footage.height
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future
 from pathlib import Path
 
-from velvet_seam.core.engine.engine import MEGABYTE, Engine
+from velvet_seam.core.engine.engine import MEGABYTE, Engine, frames_at_once
 from velvet_seam.core.engine.plan import Footage, Picture
 from velvet_seam.core.media.still import write_png
 from velvet_seam.core.media.writer import Mp4Writer
@@ -39,14 +41,22 @@ def render_mp4(
         if has_sound(shot, sound_of):
             writer.add_sound_stream()
             writer.add_sound(sound)
-        after = engine.plan(shot, 0)
-        for frame in range(shot.length):
-            step, after = after, engine.plan(shot, min(frame + 1, shot.length - 1))
-            picture = engine.picture(step, after=after)
+        for frame, picture in enumerate(_pictures(engine, shot)):
             writer.add(picture)
             if each:
                 each(frame, picture)
         writer.finish()
+
+
+def _pictures(engine: Engine, shot: Shot) -> Iterator[Picture]:
+    """All frames in order, a few of them in the making."""
+    ahead = frames_at_once() + 1
+    making: deque[Future[Picture]] = deque()
+    for frame in range(shot.length + ahead):
+        if frame < shot.length:
+            making.append(engine.begin(engine.plan(shot, frame), lambda picture: picture))
+        if frame >= ahead:
+            yield making.popleft().result()
 
 
 def has_sound(shot: Shot, sound_of: Callable[[str], Sound | None]) -> bool:

@@ -70,7 +70,8 @@ def _coverage(row, at, n):
     """Whether a row of packed pixels has any coverage at all, and whether it is wholly covered."""
     some, every = np.uint32(0), np.uint32(0xFFFFFFFF)
     for k in range(n):
-        pixel = row[at + np.uint64(k)]
+        i = np.uint64(k)
+        pixel = row[at + i]
         some |= pixel
         every &= pixel
     return some != 0, every >> np.uint32(24) == 255
@@ -97,8 +98,8 @@ def _sum(to, s, strength):
 def _straight(planes, a, inverse, out):
     """Premultiplied planes' own colour; where there is next to no coverage, next to nothing."""
     one, tiny = np.float32(1), np.float32(1e-6)
-    for i in range(a.size):
-        inverse[i] = one / max(a[i], tiny)
+    for k in range(a.size):
+        inverse[k] = one / max(a[k], tiny)
     for c in range(3):
         at = np.uint64(c * a.size)
         for k in range(a.size):
@@ -138,7 +139,9 @@ def _mix_loose(to, s, blended, a, under, strength):
 
 
 @nb.njit(error_model="numpy")
-def _join_piece(row, at, left, n, whole, mode, opacity, firm, solid, to, under, s, a, inverse, b, blended):
+def _join_piece(
+    row, at, left, n, whole, mode, opacity, firm, solid, to, under, s, a, inverse, b, blended
+):
     """Join ``n`` packed pixels, from ``left`` of a piece on, with the planes of what lies below.
 
     ``to`` holds the planes R, G, B of the piece one after the other, ``under`` its coverage. With

@@ -91,7 +91,7 @@ def place(
     window = _window(matrix, box, max(reach_x, reach_y, 1.0), canvas_width, canvas_height)
     if window is None:
         return None
-    x0, y0, w, h = window
+    x0, y0 = window[:2]
     if matrix[0, 1] == 0 and matrix[1, 0] == 0:
         upright, held, matrix = _upright(picture, held, matrix)
         scale, shift_to = (matrix[0, 0], matrix[1, 1]), (matrix[0, 2], matrix[1, 2])
@@ -100,7 +100,11 @@ def place(
         picture, matrix = _reduced(picture, matrix, reach_x, reach_y, held)
         reach_x = hypot(matrix[0, 0], matrix[1, 0])
         reach_y = hypot(matrix[0, 1], matrix[1, 1])
-    return Patch(x0, y0, turn(picture, np.linalg.inv(matrix), window, (reach_x, reach_y)))
+    return Patch(
+        x0,
+        y0,
+        turn(picture, np.asarray(np.linalg.inv(matrix), np.float64), window, (reach_x, reach_y)),
+    )
 
 
 def _window(

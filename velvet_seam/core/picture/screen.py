@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.colour import LUMA_709
-from velvet_seam.core.picture.resize import resize
 from velvet_seam.core.problem import Problem
 
 STUDY = 180
@@ -42,8 +41,8 @@ def study(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
     height, width = picture.shape[:2]
     factor = min(1.0, STUDY / min(height, width))
     w, h = max(1, round(width * factor)), max(1, round(height * factor))
-    small = resize(picture, (w / width, h / height), (0.0, 0.0), (0, 0, w, h))
-    rgb = cv2.cvtColor(small, cv2.COLOR_RGBA2RGB)
+    small = cv2.resize(picture, (w, h), interpolation=cv2.INTER_AREA) if factor < 1 else picture
+    rgb = cv2.cvtColor(np.asarray(small, np.uint8), cv2.COLOR_RGBA2RGB)
     return np.asarray(rgb, np.float32) * np.float32(1 / 255)
 
 
@@ -181,23 +180,57 @@ def _cells(small, guess, refined):
     return sums
 
 
-def _spread(sums: NDArray[np.float32], colour: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Normalised convolution over growing sizes: every cell gets the nearest known light."""
+@nb.njit(error_model="numpy")
+def _enlarged(coarse, height, width):
+    """A surface at another size, linearly between the middles of its cells."""
+    h, w = coarse.shape[0], coarse.shape[1]
+    out = np.empty((height, width, 3), np.float32)
+    top = np.float32(0)
+    for y in range(height):
+        v = min(max((np.float32(y) + np.float32(0.5)) * h / height - np.float32(0.5), top), h - 1.0)
+        y0 = int(v)
+        y1, dy = min(y0 + 1, h - 1), np.float32(v - y0)
+        for x in range(width):
+            u = min(
+                max((np.float32(x) + np.float32(0.5)) * w / width - np.float32(0.5), top), w - 1.0
+            )
+            x0 = int(u)
+            x1, dx = min(x0 + 1, w - 1), np.float32(u - x0)
+            for c in range(3):
+                a = coarse[y0, x0, c] + (coarse[y0, x1, c] - coarse[y0, x0, c]) * dx
+                b = coarse[y1, x0, c] + (coarse[y1, x1, c] - coarse[y1, x0, c]) * dx
+                out[y, x, c] = a + (b - a) * dy
+    return out
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _spread(sums, colour):
+    """Normalised convolution over growing sizes: every cell gets the nearest known light.
+
+    Where nothing is known anywhere it is ``colour``, (1, 1, 3).
+    """
+    # a cell must hold half its pixels before its own mean outweighs the coarser one
+    weight = np.float32(CELL * CELL / 4)
     levels = [sums]
-    while max(levels[-1].shape[:2]) > 1:
-        h, w = levels[-1].shape[:2]
-        padded = cv2.copyMakeBorder(levels[-1], 0, h % 2, 0, w % 2, cv2.BORDER_CONSTANT)
-        levels.append(
-            padded[0::2, 0::2] + padded[1::2, 0::2] + padded[0::2, 1::2] + padded[1::2, 1::2]
-        )
+    while max(levels[-1].shape[0], levels[-1].shape[1]) > 1:
+        fine = levels[-1]
+        h, w = fine.shape[0], fine.shape[1]
+        coarse = np.zeros(((h + 1) // 2, (w + 1) // 2, 4), np.float32)
+        for y in range(h):
+            for x in range(w):
+                for c in range(4):
+                    coarse[y // 2, x // 2, c] += fine[y, x, c]
+        levels.append(coarse)
     surface = colour
-    for level in reversed(levels):
-        h, w = level.shape[:2]
-        coarse = cv2.resize(surface, (w, h), interpolation=cv2.INTER_LINEAR).reshape(h, w, 3)
-        # a cell must hold half its pixels before its own mean outweighs the coarser one
-        weight = np.float32(CELL * CELL / 4)
-        surface = (level[..., :3] + weight * coarse) / (level[..., 3:] + weight)
-    return np.asarray(surface, np.float32)
+    for n in range(len(levels) - 1, -1, -1):
+        level = levels[n]
+        surface = _enlarged(surface, level.shape[0], level.shape[1])
+        for y in range(level.shape[0]):
+            for x in range(level.shape[1]):
+                for c in range(3):
+                    known = level[y, x, c] + weight * surface[y, x, c]
+                    surface[y, x, c] = known / (level[y, x, 3] + weight)
+    return surface
 
 
 def screen_surface(small: NDArray[np.float32], colour: tuple[int, int, int]) -> NDArray[np.float32]:

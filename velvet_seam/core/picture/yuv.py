@@ -25,6 +25,42 @@ def coefficients(matrix: str, full_range: bool) -> NDArray[np.float32]:
     return np.array([luma, offset, rv, -kb / kg * bu, -kr / kg * rv, bu], np.float32)
 
 
+@nb.njit(error_model="numpy")
+def _chroma(blue, other_blue, red, other_red, k, to_r, to_g, to_b):
+    """What a row of chroma adds to R', G' and B', three quarters of it from the nearer row."""
+    near, far, mid = np.float32(0.75), np.float32(0.25), np.float32(128)
+    rv, gu, gv, bu = k[2], k[3], k[4], k[5]
+    last = to_r.size - 1
+    for x in range(last):
+        u = np.float32(blue[x]) * near + np.float32(other_blue[x]) * far - mid
+        v = np.float32(red[x]) * near + np.float32(other_red[x]) * far - mid
+        to_r[x] = rv * v
+        to_g[x] = gu * u + gv * v
+        to_b[x] = bu * u
+    to_r[last], to_g[last], to_b[last] = to_r[last - 1], to_g[last - 1], to_b[last - 1]
+
+
+@nb.njit(error_model="numpy")
+def _widened(row, wide):
+    """A row of chroma at the width of luma: its samples, and the means between them."""
+    half = np.float32(0.5)
+    for x in range(wide.size // 2):
+        here = row[x]
+        wide[2 * x] = here
+        wide[2 * x + 1] = (here + row[x + 1]) * half
+
+
+@nb.njit(error_model="numpy")
+def _pixels(luma, r, g, b, gain, offset, to):
+    zero, top = np.float32(0), np.float32(255)
+    g_at, b_at, solid = np.uint32(8), np.uint32(16), np.uint32(0xFF000000)
+    for x in range(to.size):
+        level = np.float32(luma[x]) * gain + offset
+        pixel = np.uint32(np.int32(min(max(level + r[x], zero), top)))
+        pixel |= np.uint32(np.int32(min(max(level + g[x], zero), top))) << g_at
+        to[x] = pixel | np.uint32(np.int32(min(max(level + b[x], zero), top))) << b_at | solid
+
+
 @nb.njit(cache=True, nogil=True, error_model="numpy")
 def yuv420_to_rgba(luma, blue, red, width, height, k):
     """8-bit 4:2:0 planes to (height, width) uint32 pixels, red lowest, opaque.
@@ -38,32 +74,17 @@ def yuv420_to_rgba(luma, blue, red, width, height, k):
     """
     out = np.empty((height, width), np.uint32)
     half_w, half_h = (width + 1) // 2, (height + 1) // 2
-    near, far = np.float32(0.75), np.float32(0.25)
-    mid, half, zero, top = np.float32(128), np.float32(0.5), np.float32(0), np.float32(255)
-    gain, offset, rv, gu, gv, bu = k[0], k[1], k[2], k[3], k[4], k[5]
-    u = np.empty(2 * half_w + 2, np.float32)
-    v = np.empty(2 * half_w + 2, np.float32)
+    hr, r = np.empty(half_w + 1, np.float32), np.empty(2 * half_w, np.float32)
+    hg, g = np.empty(half_w + 1, np.float32), np.empty(2 * half_w, np.float32)
+    hb, b = np.empty(half_w + 1, np.float32), np.empty(2 * half_w, np.float32)
+    gain = k[0]
+    offset = np.float32(0.5) - k[1] * gain
     for y in range(height):
         c0 = y // 2
         c1 = min(c0 + 1, half_h - 1) if y % 2 else max(c0 - 1, 0)
-        b0, b1, r0, r1 = blue[c0], blue[c1], red[c0], red[c1]
-        for x in range(half_w):
-            u[2 * x] = np.float32(b0[x]) * near + np.float32(b1[x]) * far - mid
-            v[2 * x] = np.float32(r0[x]) * near + np.float32(r1[x]) * far - mid
-        u[2 * half_w], v[2 * half_w] = u[2 * half_w - 2], v[2 * half_w - 2]
-        for x in range(half_w):
-            u[2 * x + 1] = (u[2 * x] + u[2 * x + 2]) * half
-            v[2 * x + 1] = (v[2 * x] + v[2 * x + 2]) * half
-        row, to = luma[y], out[y]
-        for x in range(width):
-            l = (np.float32(row[x]) - offset) * gain + half
-            r = min(max(l + rv * v[x], zero), top)
-            g = min(max(l + gu * u[x] + gv * v[x], zero), top)
-            b = min(max(l + bu * u[x], zero), top)
-            to[x] = (
-                np.uint32(np.int32(r))
-                | np.uint32(np.int32(g)) << np.uint32(8)
-                | np.uint32(np.int32(b)) << np.uint32(16)
-                | np.uint32(0xFF000000)
-            )
+        _chroma(blue[c0], blue[c1], red[c0], red[c1], k, hr, hg, hb)
+        _widened(hr, r)
+        _widened(hg, g)
+        _widened(hb, b)
+        _pixels(luma[y], r, g, b, gain, offset, out[y])
     return out
