@@ -80,17 +80,44 @@ def overlap(size: int, scale: float, shift: float, count: int) -> Image:
 
 
 def placed(image: Image, layer: Layer, at: int, shot: Shot, width: float, height: float) -> Image:
-    """Area average, for layers that are not turned and not enlarged, as those of the demo."""
-    assert value_at(layer.place.rotation, at) == 0
-    cw, ch = shot.canvas.width / 2, shot.canvas.height / 2
+    """Area average, then bicubic where the layer is turned; for layers that are not enlarged."""
+    cw, ch = round(shot.canvas.width / 2), round(shot.canvas.height / 2)
     scale = value_at(layer.place.scale, at) / 200
-    sx, sy = scale * width / image.shape[1], scale * height / image.shape[0]
+    rows, columns = image.shape[:2]
+    sx, sy = scale * width / columns, scale * height / rows
     assert max(sx, sy) <= 1
-    left = value_at(layer.place.x, at) / 2 - scale * width / 2
-    top = value_at(layer.place.y, at) / 2 - scale * height / 2
-    across = overlap(image.shape[1], sx, left, round(cw))
-    down = overlap(image.shape[0], sy, top, round(ch))
-    return np.einsum("jy,yxc,ix->jic", down, image, across, optimize=True)
+    x, y = value_at(layer.place.x, at) / 2, value_at(layer.place.y, at) / 2
+    turn = np.radians(value_at(layer.place.rotation, at))
+    if turn == 0:
+        across = overlap(columns, sx, x - scale * width / 2, cw)
+        down = overlap(rows, sy, y - scale * height / 2, ch)
+        return np.einsum("jy,yxc,ix->jic", down, image, across, optimize=True)
+    w, h = round(columns * sx), round(rows * sy)
+    across, down = overlap(columns, w / columns, 0, w), overlap(rows, h / rows, 0, h)
+    small = np.einsum("jy,yxc,ix->jic", down, image, across, optimize=True)
+    reach_x, reach_y = sx * columns / w, sy * rows / h
+    px, py = np.arange(cw)[None] + 0.5 - x, np.arange(ch)[:, None] + 0.5 - y
+    u = (px * np.cos(turn) + py * np.sin(turn)) / reach_x + w / 2
+    v = (py * np.cos(turn) - px * np.sin(turn)) / reach_y + h / 2
+    out = np.zeros((ch, cw, 4))
+    for row in range(-1, 3):
+        for column in range(-1, 3):
+            i, j = np.floor(u - 0.5) + column, np.floor(v - 0.5) + row
+            weight = keys(u - 0.5 - i) * keys(v - 0.5 - j)
+            tap = small[np.clip(j, 0, h - 1).astype(int), np.clip(i, 0, w - 1).astype(int)]
+            out += weight[..., None] * tap
+    inside = np.clip(np.minimum(u, w - u) * reach_x + 0.5, 0, 1)
+    inside = inside * np.clip(np.minimum(v, h - v) * reach_y + 0.5, 0, 1)
+    coverage = np.clip(out[..., 3:], 0, 1)
+    return np.concatenate([np.clip(out[..., :3], 0, coverage), coverage], -1) * inside[..., None]
+
+
+def keys(t: Image) -> Image:
+    """The cubic of R. Keys with a = −½ at a distance ``t``."""
+    t = np.abs(t)
+    near = 1.5 * t**3 - 2.5 * t**2 + 1
+    far = -0.5 * t**3 + 2.5 * t**2 - 4 * t + 2
+    return np.where(t <= 1, near, np.where(t < 2, far, 0))
 
 
 def blend(mode: str, b: Image, s: Image) -> Image:

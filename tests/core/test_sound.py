@@ -7,6 +7,7 @@ import wave
 from fractions import Fraction
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 from hypothesis import given
@@ -52,6 +53,41 @@ def test_trimmed_gained_silenced_and_limited():
     assert mix(shot_with("25", loud), lambda _: ramp).max() == 1
     off = track.model_copy(update={"on": False})
     assert mix(shot_with("25", off), lambda _: ramp).max() == 0
+
+
+def clip_with_sound(path: Path, picture_from: float, sound_from: float) -> None:
+    """A second of grey pictures and a click 0.25 s into the sound, each beginning when it is told."""
+    with av.open(str(path), "w", format="matroska") as container:
+        picture = container.add_stream("libx264", rate=25)
+        picture.width, picture.height, picture.pix_fmt = 64, 64, "yuv420p"
+        picture.options = {"bf": "0"}
+        sound = container.add_stream("flac", rate=44100, layout="mono")
+        for number in range(25):
+            frame = av.VideoFrame.from_ndarray(np.full((64, 64, 3), 90, np.uint8), format="rgb24")
+            frame.pts, frame.time_base = round(picture_from * 1000) + number * 40, Fraction(1, 1000)
+            container.mux(picture.encode(frame))
+        samples = np.zeros((1, 44100), np.int16)
+        samples[0, 11025] = 20000
+        for start in range(0, 44100, 1024):
+            block = av.AudioFrame.from_ndarray(samples[:, start : start + 1024].copy(),
+                                               format="s16", layout="mono")  # fmt: skip
+            block.sample_rate, block.time_base = 44100, Fraction(1, 44100)
+            block.pts = round(sound_from * 44100) + start
+            container.mux(sound.encode(block))
+        for stream in (picture, sound):
+            container.mux(stream.encode(None))
+
+
+@pytest.mark.parametrize(("picture_from", "sound_from"), [(0, 0), (0, 0.4), (0.2, 0), (1.6, 1.6)])
+def test_sound_stays_with_the_pictures_wherever_the_streams_begin(
+    tmp_path, picture_from, sound_from
+):
+    path = tmp_path / "a.mkv"
+    clip_with_sound(path, picture_from, sound_from)
+    sound = decode_sound(path)
+    click = int(np.abs(sound[:, 0]).argmax())
+    # Matroska keeps times in whole milliseconds
+    assert click / 48000 == pytest.approx(0.25 + sound_from - picture_from, abs=0.0015)
 
 
 def test_gain_may_move():

@@ -47,6 +47,8 @@ def test_the_composite_is_within_one_level_in_the_mean_and_three_at_most(library
         {"seam.masks.m-stick.removes": "inside", "seam.masks.m-stick.feather": 200},
         {"place.scale": 41.5, "place.x": 333.3, "place.y": 1200.7},
         {"seam.blend": "soft-light"},
+        {"place.rotation": -23.5, "place.scale": 61.3},
+        {"place.rotation": 140, "seam.opacity": 70, "seam.blend": "screen"},
     ],
 )
 def test_so_is_every_setting_that_was_tried(library, values):
