@@ -34,18 +34,30 @@ def coded_clip(
     *,
     rate: Fraction = Fraction(25),
     codec: str = "libx264",
+    layout: str = "yuv420p",
     times: list[int] | None = None,
     tick: Fraction | None = None,
+    shape: Fraction | None = None,
     options: dict[str, str] | None = None,
 ) -> None:
-    """Write a clip of coded pictures; ``times`` are presentation times in ticks, else regular."""
+    """Write a clip of coded pictures, 192 × 128; the lowest eighth is clear where the layout has
+    coverage.
+
+    Args:
+        times: presentation times in ticks, else regular.
+        shape: width of a pixel over its height, else square.
+    """
     with av.open(str(path), "w") as container:
         stream = container.add_stream(codec, rate=rate)
-        stream.width, stream.height, stream.pix_fmt = 192, 128, "yuv420p"
-        stream.options = options or {"g": "30", "bf": "2", "crf": "18"}
+        stream.width, stream.height, stream.pix_fmt = 192, 128, layout
+        stream.options = {"g": "30", "bf": "2", "crf": "18"} if options is None else options
         stream.codec_context.time_base = tick or 1 / rate
+        if shape:
+            stream.codec_context.sample_aspect_ratio = shape
         for number in range(frames):
-            frame = av.VideoFrame.from_ndarray(coded_picture(number), format="rgb24")
+            rgba = np.dstack([coded_picture(number), np.full((128, 192), 255, np.uint8)])
+            rgba[112:, :, 3] = 0
+            frame = av.VideoFrame.from_ndarray(rgba, format="rgba").reformat(format=layout)
             frame.pts = times[number] if times else number
             frame.time_base = tick or 1 / rate
             container.mux(stream.encode(frame))

@@ -128,8 +128,9 @@ class Painter:
         if ask.area is None:
             return measure_border(pictures)
         k = pictures[0].shape[1] / material.width
-        left, top, right, bottom = (v * k for v in ask.area)
-        return measure_area(pictures[0], left, top, right, bottom)
+        m = pictures[0].shape[0] / material.height
+        left, top, right, bottom = ask.area
+        return measure_area(pictures[0], left * k, top * m, right * k, bottom * m)
 
     def _source_frames(self, shot: Shot, layer: Layer, ask: Measure) -> list[int]:
         """The frame under the playhead for an area; five over the layer's span for the border."""

@@ -9,7 +9,9 @@ import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
 
+from velvet_seam.core.media.flipbook import FORMATS
 from velvet_seam.core.media.probe import Probe
+from velvet_seam.core.media.size import proxy_size
 from velvet_seam.core.media.still import contact_strip, read_still, reduced
 from velvet_seam.core.problem import Problem
 
@@ -47,10 +49,18 @@ def write_poster(path: Path, probe: Probe, poster: Path) -> None:
 
 
 def _first_picture(path: Path, probe: Probe) -> NDArray[np.uint8]:
+    if probe.format in FORMATS or probe.hdr:  # the plain way does not know these
+        from velvet_seam.core.media.clip import open_clip
+
+        return open_clip(path, probe).read(0, proxy_size(probe.width, probe.height))
     with av.open(str(path), metadata_errors="ignore") as container:
         kept: NDArray[np.uint8] | None = None
-        for number, frame in enumerate(container.decode(video=0)):
-            rgba = frame.reformat(format="rgba").to_ndarray()
+        stream = container.streams.video[0]
+        width, height = proxy_size(probe.width, probe.height)
+        if probe.rotation in (90, 270):
+            width, height = height, width
+        for number, frame in enumerate(container.decode(stream)):
+            rgba = frame.reformat(width, height, format="rgba").to_ndarray()
             kept = np.ascontiguousarray(np.rot90(rgba, -probe.rotation // 90), np.uint8)
             if kept[..., :3].mean() >= 12 or number >= 30:
                 break

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Protocol
 
 import av
 import av.error
@@ -11,7 +13,10 @@ import numpy as np
 from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoReformatter
 from numpy.typing import NDArray
 
+from velvet_seam.core.media.flipbook import FORMATS, Flipbook
+from velvet_seam.core.media.pictures import Pictures
 from velvet_seam.core.media.probe import Probe
+from velvet_seam.core.picture.hdr import Transfer, to_sdr
 from velvet_seam.core.picture.premultiply import premultiply
 from velvet_seam.core.picture.yuv import coefficients, yuv420_to_rgba
 from velvet_seam.core.problem import Problem
@@ -20,18 +25,28 @@ NEAR = 12
 """Reading on is cheaper than seeking when the wanted frame lies at most this far ahead."""
 
 _QUALITY = Interpolation.BICUBIC | Interpolation.FULL_CHR_H_INT | Interpolation.ACCURATE_RND
+_TRANSFERS: dict[int, Transfer] = {16: "PQ", 18: "HLG"}
+_BT2020 = 9
 _MATRICES = {1: "709", 5: "601", 6: "601", 9: "2020"}
 _SWSCALE = {"709": Colorspace.ITU709, "601": Colorspace.ITU601, "2020": Colorspace.BT2020}
 
 
 def to_rgba(
-    reformatter: VideoReformatter, frame: av.VideoFrame, rotation: int = 0
-) -> NDArray[np.uint8]:
+    reformatter: VideoReformatter, frame: av.VideoFrame, rotation: int = 0,
+    size: tuple[int, int] | None = None,
+) -> NDArray[np.uint8]:  # fmt: skip
     """The pixels of a frame: (height, width, 4) uint8, display-referred sRGB, premultiplied.
 
     Honours the file's matrix (where it names none: BT.709 from 720 lines on, else BT.601, as
-    players do), its range, and the rotation given in degrees clockwise.
+    players do), its range, its HDR, and the rotation given in degrees clockwise.
+
+    Args:
+        size: width and height, as seen, that are enough: what is dear to convert is reduced first.
     """
+    transfer = transfer_of(frame)
+    if transfer:
+        rgba = to_sdr(_wide_rgb(reformatter, frame, rotation, size), transfer)
+        return np.ascontiguousarray(np.rot90(rgba, -rotation // 90)) if rotation else rgba
     matrix = _MATRICES.get(int(frame.colorspace))
     if matrix is None:
         matrix = "709" if min(frame.width, frame.height) >= 540 else "601"
@@ -49,6 +64,28 @@ def to_rgba(
     return premultiply(rgba) if alpha else rgba
 
 
+def transfer_of(frame: av.VideoFrame) -> Transfer | None:
+    """How a frame's signal stands for light, where that is not the usual way of SDR."""
+    named: Transfer | None = _TRANSFERS.get(int(frame.color_trc))
+    return named or ("2020" if int(frame.color_primaries) == _BT2020 else None)
+
+
+def _wide_rgb(
+    reformatter: VideoReformatter, frame: av.VideoFrame, rotation: int, size: tuple[int, int] | None
+) -> NDArray[np.uint16]:
+    """16 bits a channel, still in the frame's own primaries and transfer."""
+    width, height = frame.width, frame.height
+    if size:
+        w, h = size if rotation % 180 == 0 else size[::-1]
+        width, height = min(width, w), min(height, h)
+    how = Interpolation.AREA if (width, height) != (frame.width, frame.height) else _QUALITY
+    converted = reformatter.reformat(
+        frame, width, height, format="rgb48le", src_colorspace=Colorspace.BT2020,
+        interpolation=how | Interpolation.ACCURATE_RND, threads=1,
+    )  # fmt: skip
+    return np.asarray(converted.to_ndarray(), np.uint16)
+
+
 def _planes_to_rgba(frame: av.VideoFrame, matrix: str) -> NDArray[np.uint8]:
     """The usual 8-bit 4:2:0 without a detour: the same result as the long way, several times faster."""
     planes = [
@@ -60,6 +97,19 @@ def _planes_to_rgba(frame: av.VideoFrame, matrix: str) -> NDArray[np.uint8]:
     return np.asarray(pixels.view(np.uint8).reshape(frame.height, frame.width, 4))
 
 
+class Reader(Protocol):
+    """Reads the pictures of a clip by number."""
+
+    def read(self, number: int, size: tuple[int, int] | None = None) -> NDArray[np.uint8]: ...
+
+    def close(self) -> None: ...
+
+
+def open_clip(path: Path, clip: Probe) -> Reader:
+    """A reader for a clip of any kind."""
+    return Flipbook(path) if clip.format in FORMATS else ClipReader(path, clip)
+
+
 class ClipReader:
     """Reads frames of one file by number. Not for use from two threads at once."""
 
@@ -67,63 +117,70 @@ class ClipReader:
         self._clip = clip
         self._times = [time + clip.first_pts for time in clip.times]
         self._reformatter = VideoReformatter()
-        try:
-            self._container = av.open(str(path), metadata_errors="ignore")
-            self._stream = self._container.streams.video[0]
-        except (av.error.FFmpegError, IndexError):
-            raise Problem("A clip can no longer be opened.") from None
-        self._stream.thread_type = "SLICE" if intra else "AUTO"
-        self._frames = self._container.decode(self._stream)
-        self._next = 0
+        self._pictures = Pictures(path, intra=intra)
+        self._frames: Iterator[av.VideoFrame] = iter(())
+        self._next = len(self._times) + 1  # nothing is known yet of where the decoder is
         self._last: tuple[int, av.VideoFrame] | None = None
 
     def close(self) -> None:
-        self._container.close()
+        self._pictures.close()
 
-    def read(self, number: int) -> NDArray[np.uint8]:
+    def read(self, number: int, size: tuple[int, int] | None = None) -> NDArray[np.uint8]:
         """Frame ``number``, counted from 0: (height, width, 4) uint8 RGBA, premultiplied.
 
-        A frame that cannot be decoded is answered with the nearest one before it.
+        A frame that cannot be decoded is answered with the nearest one before it, or after it at
+        the very start.
+
+        Args:
+            size: width and height, as seen, that are enough; the answer may be larger.
         """
         number = min(max(number, 0), len(self._times) - 1)
         frame = self._find(number)
-        if frame is None:  # a decoder that lost its way gets one fresh start
-            self._seek(number)
-            frame = self._find(number)
         if frame is None:
             raise Problem("A frame of a clip cannot be decoded; the file may be damaged there.")
-        return to_rgba(self._reformatter, frame, self._clip.rotation)
+        return to_rgba(self._reformatter, frame, self._clip.rotation, size)
 
     def _find(self, number: int) -> av.VideoFrame | None:
-        wanted = self._times[number]
         if self._last and self._last[0] == number:
             return self._last[1]
-        if not self._next <= number <= self._next + NEAR:
-            self._seek(number)
+        found = self._read_on(number) if self._next <= number <= self._next + NEAR else None
+        for back in (0.0, 2.0, 10.0, None):
+            if found is not None:
+                break
+            found = self._jump(number, back)
+        if found is not None:
+            self._last = (number, found)
+        return found
+
+    def _jump(self, number: int, back: float | None) -> av.VideoFrame | None:
+        """The frame, read from some seconds before it or from the start on."""
+        try:
+            if back is None:
+                self._frames = self._pictures.from_start()
+            else:
+                begin = self._times[number] - self._pictures.ticks(back)
+                if back and begin < self._times[0]:
+                    return None
+                self._frames = self._pictures.from_before(begin)
+        except (av.error.FFmpegError, OSError):
+            return None
+        return self._read_on(number, at_any_cost=back is None)
+
+    def _read_on(self, number: int, *, at_any_cost: bool = False) -> av.VideoFrame | None:
+        """Decode up to a frame; None where the decoder turns out to be past it."""
+        wanted = self._times[number]
         before: av.VideoFrame | None = None
         try:
             for frame in self._frames:
                 if frame.pts is None:
                     continue
-                at = bisect_left(self._times, frame.pts)
-                self._next = at + 1
+                self._next = bisect_left(self._times, frame.pts) + 1
                 if frame.pts > wanted:
-                    found = before or frame
-                    self._last = (number, found)
-                    return found
+                    return before or (frame if at_any_cost else None)
                 before = frame
                 if frame.pts == wanted:
-                    self._last = (number, frame)
                     return frame
         except (av.error.FFmpegError, EOFError):
             pass
         self._next = len(self._times) + 1
-        if before is not None:
-            self._last = (number, before)
         return before
-
-    def _seek(self, number: int) -> None:
-        self._container.seek(self._times[number], stream=self._stream, backward=True)
-        self._frames = self._container.decode(self._stream)
-        self._next = number
-        self._last = None

@@ -10,9 +10,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.clip import ClipReader
+from velvet_seam.core.media.clip import Reader, open_clip
 from velvet_seam.core.media.probe import Probe
-from velvet_seam.core.media.proxy import SHORT_SIDE, ProxyReader, proxy_size
+from velvet_seam.core.media.proxy import ProxyReader
+from velvet_seam.core.media.size import SHORT_SIDE, proxy_size
 from velvet_seam.core.media.still import read_still, reduced
 from velvet_seam.core.problem import Problem
 
@@ -37,7 +38,7 @@ class Material:
         self._proxy = proxy if preview and self.moving and proxy and proxy.exists() else None
         kind = "proxy" if self._proxy else "reduced" if preview else "original"
         self.digest = f"{identity}/{kind}"
-        self._reader: ClipReader | ProxyReader | None = None
+        self._reader: Reader | ProxyReader | None = None
         self._lock = Lock()
 
     def frame_at(self, time: Fraction) -> int:
@@ -59,14 +60,15 @@ class Material:
             self._reader = (
                 ProxyReader(self._proxy, self.probe)
                 if self._proxy
-                else ClipReader(self._path, self.probe)
+                else open_clip(self._path, self.probe)
             )
-        picture = self._reader.read(number)
-        if self._preview and not self._proxy:
-            size = proxy_size(self.width, self.height)
-            if (picture.shape[1], picture.shape[0]) != size:
-                small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
-                picture = np.asarray(small, np.uint8)
+        if self._proxy or not self._preview:
+            return self._reader.read(number)
+        size = proxy_size(self.width, self.height)
+        picture = self._reader.read(number, size)
+        if (picture.shape[1], picture.shape[0]) != size:
+            small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+            picture = np.asarray(small, np.uint8)
         return picture
 
     def close(self) -> None:

@@ -10,9 +10,12 @@ from typing import Literal
 
 import av
 import av.error
+import pi_heif
 from PIL import Image, ImageOps, UnidentifiedImageError
 from pydantic import BaseModel
 
+from velvet_seam.core.media import flipbook
+from velvet_seam.core.media.pictures import decoder_with_coverage
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.timing.rate import FrameRate
 
@@ -21,7 +24,8 @@ MAX_SIDE = 16_384
 MAX_FRAMES = 432_000
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
 
-STILL_FORMATS = ("PNG", "JPEG", "WEBP", "TIFF")
+STILL_FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "AVIF", "HEIF")
+pi_heif.register_heif_opener()
 
 
 class Probe(BaseModel):
@@ -41,9 +45,13 @@ class Probe(BaseModel):
     first_pts: int = 0
     rotation: int = 0
     alpha: bool = False
+    hdr: Literal["", "HLG", "PQ"] = ""
+    """The kind of HDR, where it is one: it is brought to SDR while reading."""
     sound_rate: int = 0
     sound_channels: int = 0
     seconds: float = 0.0
+    missing: float = 0.0
+    """Seconds that the file announces and does not hold: it was cut off, or its end is damaged."""
 
     @property
     def frames(self) -> int:
@@ -94,8 +102,8 @@ def probe(path: Path) -> Probe:
 def _probe_still(path: Path) -> Probe | None:
     try:
         with Image.open(path, formats=STILL_FORMATS) as image:
-            if getattr(image, "n_frames", 1) > 1 and image.format != "TIFF":
-                return None
+            if getattr(image, "n_frames", 1) > 1 and image.format not in ("TIFF", "HEIF"):
+                return _probe_flipbook(image) if image.format in flipbook.FORMATS else None
             width, height = image.size
             if width > MAX_SIDE or height > MAX_SIDE:
                 raise Problem(
@@ -113,6 +121,16 @@ def _probe_still(path: Path) -> Probe | None:
         return None
     except (OSError, ValueError, SyntaxError, EOFError, MemoryError):
         raise Problem("This picture is damaged or cut off and cannot be read.") from None
+
+
+def _probe_flipbook(image: Image.Image) -> Probe:
+    if image.width > MAX_SIDE or image.height > MAX_SIDE or image.n_frames > 20_000:  # type: ignore[attr-defined]
+        raise Problem("This animated picture is too large to work with.")
+    alpha = image.mode == "RGBA"
+    times = flipbook.page_times(image)
+    found = {"kind": "clip", "format": str(image.format), "width": image.width,
+             "height": image.height, "alpha": alpha}  # fmt: skip
+    return _timed(found, times[:-1], Fraction(1, 1000), last=times[-1] - times[-2])
 
 
 def _probe_container(container: av.container.InputContainer) -> Probe:
@@ -146,38 +164,50 @@ def _probe_clip(
     width, height = stream.codec_context.width, stream.codec_context.height
     if not width or not height:
         raise Problem("This clip does not say how large its pictures are, and cannot be read.")
+    shape = stream.sample_aspect_ratio or Fraction(1)
+    if Fraction(1, 8) <= shape <= 8:  # anything else is not meant
+        width = max(1, round(width * shape))
     if width > MAX_SIDE or height > MAX_SIDE or width * height > MAX_PIXELS:
         raise Problem(
             f"This clip is {width} × {height} pixels; up to {MAX_SIDE} a side can be used."
         )
-    times, rotation, alpha = _frame_times(container, stream)
-    if not times:
+    times, first, end = _frame_times(container, stream)
+    if not times or first is None:
         raise Problem("This clip holds no picture that can be read.")
-    tick = stream.time_base or Fraction(1, 25)
+    rotation = clockwise(first)
+    if rotation in (90, 270):
+        width, height = height, width
+    hdr = {16: "PQ", 18: "HLG"}.get(int(first.color_trc), "")
+    found |= {"kind": "clip", "width": width, "height": height, "rotation": rotation, "hdr": hdr,
+              "alpha": has_alpha(first)}  # fmt: skip
+    clip = _timed(found, times, stream.time_base or Fraction(1, 25))
+    promised = float(stream.duration * clip.tick) if stream.duration else 0.0
+    if not promised and container.duration and end is not None:
+        promised = container.duration / av.time_base - max(end - clip.seconds, 0)
+    short = promised - clip.seconds
+    return clip.model_copy(update={"missing": short if short > 0.2 + promised / 100 else 0.0})
+
+
+def _timed(
+    found: dict[str, object], times: list[int], tick: Fraction, last: int | None = None
+) -> Probe:
+    """A clip with its times, and what follows from them. ``last``: how long the last frame shows."""
     gaps = [later - earlier for earlier, later in itertools.pairwise(times)]
     rate = Fraction(25)
     if gaps:
         rate = _near_usual(Fraction(len(gaps)) / ((times[-1] - times[0]) * tick))
     usual: Fraction = 1 / (rate * tick)
-    varies = any(abs(gap - usual) > max(Fraction(1), usual / 10) for gap in gaps)
     on_grid = (abs((t - times[0]) * tick - n / rate) <= tick for n, t in enumerate(times))
-    regular = all(on_grid)
-    if rotation in (90, 270):
-        width, height = height, width
-    found["seconds"] = float((times[-1] - times[0]) * tick + 1 / rate)
+    shown = 1 / rate if last is None else last * tick
     return Probe(
-        kind="clip",
-        width=width,
-        height=height,
         rate=rate,
-        varies=varies,
-        regular=regular,
+        varies=any(abs(gap - usual) > max(Fraction(1), usual / 10) for gap in gaps),
+        regular=all(on_grid),
         times=[time - times[0] for time in times],
         tick=tick,
         first_pts=times[0],
-        rotation=rotation,
-        alpha=alpha,
-        **found,
+        seconds=float((times[-1] - times[0]) * tick + shown),
+        **{key: value for key, value in found.items() if key != "seconds"},
     )
 
 
@@ -193,39 +223,57 @@ def _near_usual(measured: Fraction) -> Fraction:
 
 def _frame_times(
     container: av.container.InputContainer, stream: av.VideoStream
-) -> tuple[list[int], int, bool]:
-    """Presentation times of all frames in ticks, rotation (degrees clockwise) and alpha.
+) -> tuple[list[int], av.VideoFrame | None, float | None]:
+    """Presentation times of all frames in ticks, the first frame that decodes, and the time in
+    seconds at which the file's last packet of any kind begins.
 
-    From the packets where each has a time (no decoding), else by decoding every frame.
+    From the packets where each has a time (no decoding), else by decoding every frame. A file that
+    breaks off gives what it holds.
     """
-    times: list[int] | None = []
-    rotation, alpha, seen = 0, False, False
-    for packet in container.demux(stream):
-        if packet.size and not seen:
-            for frame in packet.decode():
-                seen, rotation, alpha = True, clockwise(frame), has_alpha(frame)
+    times: list[int] = []
+    first: av.VideoFrame | None = None
+    untimed, end = False, None
+    decoder = decoder_with_coverage(stream)
+    try:
+        for packet in container.demux(stream, *container.streams.audio[:1]):
+            if packet.size and packet.pts is not None and packet.time_base:
+                end = max(end or 0.0, float(packet.pts * packet.time_base))
+            if packet.stream.index != stream.index:
+                continue
+            if first is None:
+                first = _decoded(decoder, packet)
+            if not packet.size:
+                continue
+            if packet.pts is None:
+                untimed = True
                 break
-        if not packet.size:
-            continue
-        if packet.pts is None or times is None:
-            times = None
-            if seen:
-                break
-        elif not packet.is_discard:
-            times.append(packet.pts)
+            if not packet.is_discard:
+                times.append(packet.pts)
             if len(times) > MAX_FRAMES:
                 raise Problem("This clip has more frames than can be worked with.")
-    if not seen:  # the first picture came only when the decoder was flushed, or never
-        container.seek(0, stream=stream)
-        for frame in container.decode(stream):
-            seen, rotation, alpha = True, clockwise(frame), has_alpha(frame)
-            break
-    if not seen:
-        return [], 0, False
-    if times is None:
+    except (av.error.FFmpegError, EOFError):
+        pass
+    if untimed:
         container.seek(0)
-        times = [f.pts for f in container.decode(stream) if f.pts is not None]
-    return sorted(set(times)), rotation, alpha
+        times = []
+        try:
+            for frame in container.decode(stream):
+                first = first or frame
+                if frame.pts is not None:
+                    times.append(frame.pts)
+        except (av.error.FFmpegError, EOFError):
+            pass
+    return sorted(set(times)), first, end
+
+
+def _decoded(decoder: av.VideoCodecContext | None, packet: av.Packet) -> av.VideoFrame | None:
+    """The first picture that comes out when a packet goes in, if any does."""
+    try:
+        if decoder is not None:
+            return next(iter(decoder.decode(packet if packet.size else None)), None)
+        return next((f for f in packet.decode() if isinstance(f, av.VideoFrame)), None)
+    except (av.error.FFmpegError, EOFError):
+        return None
 
 
 def clockwise(frame: av.VideoFrame) -> int:

@@ -14,27 +14,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.clip import ClipReader
+from velvet_seam.core.media.clip import ClipReader, open_clip
 from velvet_seam.core.media.probe import Probe, probe
+from velvet_seam.core.media.size import proxy_size
 from velvet_seam.core.media.writer import Mp4Writer
 
-SHORT_SIDE = 540
-"""Short side of a proxy, in pixels."""
-
 _RATE = Fraction(25)  # only counts frames; the original's times decide when each is shown
-
-
-def proxy_size(width: int, height: int) -> tuple[int, int]:
-    """Width and height of the proxy of a clip, both even, never larger than the clip.
-
-    >>> proxy_size(1080, 1920), proxy_size(1921, 1079), proxy_size(320, 240)
-    ((540, 960), (962, 540), (320, 240))
-    """
-    factor = min(1.0, SHORT_SIDE / min(width, height))
-    return (
-        max(2, round(width * factor / 2) * 2),
-        max(2, round(height * factor / 2) * 2),
-    )
 
 
 def write_proxy(
@@ -52,11 +37,11 @@ def write_proxy(
     """
     width, height = proxy_size(clip.width, clip.height)
     tall = height * 2 if clip.alpha else height
-    reader = ClipReader(original, clip)
+    reader = open_clip(original, clip)
     try:
         with Mp4Writer(path, width, tall, _RATE, quality=22, intra=True, threads=2) as writer:
             for number in range(clip.frames):
-                rgba = reader.read(number)
+                rgba = reader.read(number, (width, height))
                 if rgba.shape[:2] != (height, width):
                     rgba = np.asarray(
                         cv2.resize(rgba, (width, height), interpolation=cv2.INTER_AREA), np.uint8
@@ -82,7 +67,7 @@ class ProxyReader:
     def close(self) -> None:
         self._reader.close()
 
-    def read(self, number: int) -> NDArray[np.uint8]:
+    def read(self, number: int, size: tuple[int, int] | None = None) -> NDArray[np.uint8]:
         """Frame ``number`` at proxy size: (h, w, 4) uint8 RGBA, premultiplied."""
         rgba = self._reader.read(number)
         if not self._alpha:

@@ -18,8 +18,11 @@ def read_still(path: Path) -> NDArray[np.uint8]:
     """A still as (height, width, 4) uint8 RGBA, display-referred, premultiplied, upright."""
     try:
         with Image.open(path, formats=STILL_FORMATS) as image:
-            upright = ImageOps.exif_transpose(image).convert("RGBA")
-            return premultiply(np.asarray(upright).copy())
+            upright = ImageOps.exif_transpose(image)
+            if upright.mode.startswith("I;16"):  # which would be cut off at 255, not divided
+                grey = (np.asarray(upright, np.uint16) >> 8).astype(np.uint8)
+                upright = Image.fromarray(grey)
+            return premultiply(np.asarray(upright.convert("RGBA")).copy())
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise Problem("A still can no longer be opened.") from None
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import av
@@ -42,7 +42,7 @@ def decode_sound(path: Path, progress: Callable[[float], None] | None = None) ->
             resampler = av.AudioResampler(format="fltp", layout="stereo", rate=SOUND_RATE)
             blocks: list[Sound] = []
             total, lead = 0, None
-            for frame in container.decode(stream):
+            for frame in _frames(container, stream):
                 if lead is None:
                     lead = round(((frame.time or 0.0) - begin) * SOUND_RATE)
                 frame.pts = None
@@ -64,6 +64,20 @@ def decode_sound(path: Path, progress: Callable[[float], None] | None = None) ->
     if lead > 0:
         return np.concatenate([np.zeros((lead, 2), np.float32), sound])
     return sound[-lead:]
+
+
+def _frames(
+    container: av.container.InputContainer, stream: av.AudioStream
+) -> Iterator[av.AudioFrame]:
+    """The frames of a stream; of one that breaks off, those that decode."""
+    count = 0
+    try:
+        for frame in container.decode(stream):
+            count += 1
+            yield frame
+    except (av.error.FFmpegError, EOFError):
+        if count == 0:
+            raise
 
 
 def peaks(sound: Sound, count: int) -> NDArray[np.float32]:

@@ -1,0 +1,75 @@
+"""The pictures of a file in their order, from any place on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import av
+import av.error
+
+from velvet_seam.core.problem import Problem
+
+NO_PLACES = {"mpeg", "mpegvideo", "h264", "hevc", "m4v", "ivf", "obu"}
+"""Formats without an index in which the times after a jump are guesses; they are read from the
+start each time (MPEG programme streams and bare streams)."""
+
+
+class Pictures:
+    """Decodes a file's first picture stream; every picture has its presentation time as ``pts``."""
+
+    def __init__(self, path: Path, *, intra: bool = False) -> None:
+        self._path, self._intra = path, intra
+        self._open()
+
+    def _open(self) -> None:
+        try:
+            self._container = av.open(str(self._path), metadata_errors="ignore")
+            self._stream = self._container.streams.video[0]
+            self._stream.thread_type = "SLICE" if self._intra else "AUTO"
+            self._decoder = decoder_with_coverage(self._stream)
+        except (av.error.FFmpegError, IndexError):
+            raise Problem("A clip can no longer be opened.") from None
+
+    def close(self) -> None:
+        self._container.close()
+
+    def from_start(self) -> Iterator[av.VideoFrame]:
+        """All pictures. Opens the file again: not every kind of file can be rewound."""
+        self._container.close()
+        self._open()
+        return self._frames()
+
+    def from_before(self, pts: int) -> Iterator[av.VideoFrame]:
+        """Pictures from some place before a time on, as near to it as the file allows, or, in files
+        without an index, from a place after it or from none at all."""
+        if self._container.format.name in NO_PLACES:
+            return self.from_start()
+        self._container.seek(pts, stream=self._stream, backward=True)
+        if self._decoder is not None:
+            self._decoder.flush_buffers()
+        return self._frames()
+
+    def ticks(self, seconds: float) -> int:
+        """A duration in the ticks of ``pts``."""
+        return round(seconds / self._stream.time_base) if self._stream.time_base else 0
+
+    def _frames(self) -> Iterator[av.VideoFrame]:
+        if self._decoder is None:
+            yield from self._container.decode(self._stream)
+            return
+        for packet in self._container.demux(self._stream):
+            yield from self._decoder.decode(packet if packet.size else None)
+
+
+def decoder_with_coverage(stream: av.VideoStream) -> av.VideoCodecContext | None:
+    """A decoder of its own for a stream whose coverage the usual one leaves out, else None.
+
+    VP8 and VP9 hold coverage as a second picture beside the first; only their own library reads it.
+    """
+    name = {"vp8": "libvpx", "vp9": "libvpx-vp9"}.get(stream.codec_context.name)
+    if name is None or stream.metadata.get("alpha_mode") != "1":
+        return None
+    decoder = av.CodecContext.create(name, "r")
+    assert isinstance(decoder, av.VideoCodecContext)
+    return decoder

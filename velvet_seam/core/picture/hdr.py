@@ -1,0 +1,167 @@
+"""From HDR to SDR: so that a phone's HLG or PQ clip lies beside an SDR still as if shot beside it.
+
+1. To display light: PQ by the EOTF of SMPTE ST 2084; HLG by the inverse OETF and the OOTF of ITU-R
+   BT.2100 for a display of 1000 cd/m² (system gamma 1.2).
+2. HDR reference white, 203 cd/m² (ITU-R BT.2408), becomes the white of SDR. What is brighter is
+   brought below it by the EETF of ITU-R BT.2390: nothing changes below its knee (95 cd/m²), so
+   skin and greys keep their level. It acts on the greatest of R, G, B; hue and saturation stay.
+3. BT.2020 primaries to BT.709; colours outside are drawn towards their own grey, not cut off.
+4. The inverse of ITU-R BT.1886 (gamma 2.4), to 8 bit.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Literal
+
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+Transfer = Literal["HLG", "PQ", "2020"]
+"""``2020`` is SDR in the primaries of BT.2020: steps 3 and 4 only."""
+
+PEAK = 1000.0
+"""Display light that HDR is taken to reach, cd/m²; HLG's nominal peak, and what phones write."""
+
+WHITE = 203.0
+"""HDR reference white, cd/m² (BT.2408)."""
+
+STEPS = 4096
+"""Entries of a table: as many levels as the 12-bit PQ that is held to show no steps."""
+
+TO_709 = np.array(
+    [[1.6605, -0.5876, -0.0728], [-0.1246, 1.1329, -0.0083], [-0.0182, -0.1006, 1.1187]]
+)
+"""Linear R, G, B of BT.2020 to those of BT.709 (ITU-R BT.2087)."""
+
+_M1, _M2 = 2610 / 16384, 2523 / 4096 * 128
+_C1, _C2, _C3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+_A = 0.17883277
+_B, _C = 1 - 4 * _A, 0.5 - _A * np.log(4 * _A)
+
+
+def pq_to_light(signal: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The EOTF of ST 2084: signal 0 to 1 to cd/m², 0 to 10 000.
+
+    >>> pq_to_light(np.array([0.0, 0.58069, 1.0])).round(1).tolist()
+    [0.0, 203.0, 10000.0]
+    """
+    root = np.clip(signal, 0, 1) ** (1 / _M2)
+    return np.asarray(10_000 * (np.maximum(root - _C1, 0) / (_C2 - _C3 * root)) ** (1 / _M1))
+
+
+def light_to_pq(light: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The inverse of :func:`pq_to_light`."""
+    power = np.clip(light / 10_000, 0, 1) ** _M1
+    return np.asarray(((_C1 + _C2 * power) / (1 + _C3 * power)) ** _M2)
+
+
+def hlg_to_scene(signal: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The inverse OETF of HLG (BT.2100): signal to scene light, both 0 to 1.
+
+    >>> hlg_to_scene(np.array([0.0, 0.5, 1.0])).round(4).tolist()
+    [0.0, 0.0833, 1.0]
+    """
+    e = np.clip(signal, 0, 1)
+    return np.where(e <= 0.5, e * e / 3, (np.exp((e - _C) / _A) + _B) / 12)
+
+
+def toned(light: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The EETF of BT.2390 from :data:`PEAK` to :data:`WHITE`: cd/m² to cd/m².
+
+    >>> toned(np.array([1.0, 50.0, 203.0, 1000.0, 4000.0])).round(1).tolist()
+    [1.0, 50.0, 159.0, 203.0, 203.0]
+    """
+    top = light_to_pq(np.array(PEAK))
+    most = float(light_to_pq(np.array(WHITE)) / top)
+    knee = 1.5 * most - 0.5
+    e = np.clip(light_to_pq(light) / top, 0, 1)
+    t = np.clip((e - knee) / (1 - knee), 0, 1)
+    spline = (
+        (2 * t**3 - 3 * t**2 + 1) * knee
+        + (t**3 - 2 * t**2 + t) * (1 - knee)
+        + (3 * t**2 - 2 * t**3) * most
+    )
+    return pq_to_light(np.where(e < knee, e, spline) * top)
+
+
+@cache
+def _tables(transfer: Transfer) -> tuple[NDArray[np.float32], ...]:
+    """Signal to light; light's luminance to the OOTF's gain; greatest light to the gain of the
+    EETF; light to 8-bit signal. Light is in 1 for :data:`PEAK`, and looked up by its square root."""
+    signal = np.arange(STEPS) / (STEPS - 1)
+    light = signal**2
+    ootf, gain = np.ones(STEPS), np.ones(STEPS)
+    if transfer == "2020":
+        eotf = signal**2.4
+    else:
+        eotf = hlg_to_scene(signal) if transfer == "HLG" else pq_to_light(signal) / PEAK
+        gain = toned(light * PEAK) / np.maximum(light * WHITE, 1e-12)
+        gain[0] = gain[1]
+        if transfer == "HLG":
+            ootf = light**0.2
+    shown = light ** (1 / 2.4) * 255 + 0.5
+    return tuple(table.astype(np.float32) for table in (eotf, ootf, gain, shown))
+
+
+@nb.njit(inline="always", error_model="numpy")
+def _at(value, last):
+    return np.int32(np.sqrt(min(max(value, np.float32(0)), np.float32(1))) * last + np.float32(0.5))
+
+
+@nb.njit(error_model="numpy")
+def _row(rgb, eotf, ootf, gain, shown, m, to):
+    zero, one, tiny = np.float32(0), np.float32(1), np.float32(1e-6)
+    last, drop = np.float32(STEPS - 1), np.uint16(4)
+    yr, yg, yb = np.float32(0.2627), np.float32(0.6780), np.float32(0.0593)
+    wr, wg, wb = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
+    for x in range(to.size):
+        r, g, b = (
+            eotf[rgb[3 * x] >> drop],
+            eotf[rgb[3 * x + 1] >> drop],
+            eotf[rgb[3 * x + 2] >> drop],
+        )
+        lift = ootf[_at(yr * r + yg * g + yb * b, last)]
+        most = max(r, g, b) * lift
+        k = lift * gain[_at(most, last)] / max(most, one)
+        r, g, b = r * k, g * k, b * k
+        u = m[0, 0] * r + m[0, 1] * g + m[0, 2] * b
+        v = m[1, 0] * r + m[1, 1] * g + m[1, 2] * b
+        w = m[2, 0] * r + m[2, 1] * g + m[2, 2] * b
+        # outside of BT.709 one channel is negative: towards grey until it is not
+        grey, low = wr * u + wg * v + wb * w, min(u, v, w)
+        keep = grey / max(grey - low, tiny) if low < zero else one
+        u, v, w = grey + (u - grey) * keep, grey + (v - grey) * keep, grey + (w - grey) * keep
+        pixel = np.uint32(np.int32(shown[_at(u, last)]))
+        pixel |= np.uint32(np.int32(shown[_at(v, last)])) << np.uint32(8)
+        pixel |= np.uint32(np.int32(shown[_at(w, last)])) << np.uint32(16)
+        to[x] = pixel | np.uint32(0xFF000000)
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _convert(rgb, eotf, ootf, gain, shown, m):
+    out = np.empty((rgb.shape[0], rgb.shape[1] // 3), np.uint32)
+    for y in range(rgb.shape[0]):
+        _row(rgb[y], eotf, ootf, gain, shown, m, out[y])
+    return out
+
+
+def to_sdr(rgb: NDArray[np.uint16], transfer: Transfer) -> NDArray[np.uint8]:
+    """R'G'B' in BT.2020 primaries to display-referred SDR.
+
+    Args:
+        rgb: (h, w, 3) uint16, full range.
+        transfer: how signal stands for light in it.
+
+    Returns:
+        (h, w, 4) uint8 RGBA, opaque.
+
+    >>> white = np.full((1, 1, 3), round(0.75 * 65535), np.uint16)  # HLG's reference white
+    >>> to_sdr(white, "HLG").tolist()
+    [[[230, 230, 230, 255]]]
+    """
+    h, w = rgb.shape[:2]
+    flat = np.ascontiguousarray(rgb).reshape(h, 3 * w)
+    pixels = _convert(flat, *_tables(transfer), TO_709.astype(np.float32))
+    return np.asarray(pixels.view(np.uint8).reshape(h, w, 4))
