@@ -139,12 +139,13 @@ def playing(folder: Path) -> None:
 
 
 def rendering(library: Library, shot: Shot) -> None:
-    from velvet_seam.core.engine.render import render_mp4
+    from velvet_seam.core.engine.render import render
 
     print("\nRender at 1080 × 1920, whole demo shot, one run")
     with tempfile.TemporaryDirectory() as folder:
         wall, cpu = time.perf_counter(), time.process_time()
-        render_mp4(shot, Path(folder) / "a.mp4", library.materials(preview=False), library.sound_of)
+        render(shot, Path(folder) / "a.mp4", library.materials(preview=False), library.sound_of,
+               ranges=Path(folder) / "ranges")  # fmt: skip
         wall, cpu = time.perf_counter() - wall, time.process_time() - cpu
     line("wall, CPU", f"{wall:.1f} s, {cpu:.1f} s", f"{shot.length / wall:.1f} frames a second")
 

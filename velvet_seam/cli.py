@@ -28,6 +28,8 @@ def main(arguments: list[str] | None = None) -> int:
     render = commands.add_parser("render", help="write a shot file as MP4, or one frame as PNG")
     render.add_argument("shot", type=Path, metavar="SHOT.json")
     render.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
+    render.add_argument("--scale", type=int, default=100, metavar="PERCENT", choices=range(10, 101))
+    render.add_argument("--quality", choices=["small", "good", "best"], default="good")
     render.add_argument("--frame", type=int, metavar="N", help="the frame to write as PNG")
 
     probe = commands.add_parser("probe", help="say what a media file holds")
@@ -38,7 +40,8 @@ def main(arguments: list[str] | None = None) -> int:
         if given.command in ("serve", "demo"):
             return _serve(given.folder, given.port, filled=given.command == "demo")
         if given.command == "render":
-            return _render(given.shot, given.output, given.frame)
+            options = {"scale": given.scale, "quality": given.quality}
+            return _render(given.shot, given.output, given.frame, options)
         return _probe(given.file)
     except Problem as problem:
         print(f"velvet-seam: {problem}", file=sys.stderr)
@@ -67,8 +70,9 @@ def _serve(folder: Path, port: int, *, filled: bool) -> int:
     return 0
 
 
-def _render(shot_path: Path, output: Path, frame: int | None) -> int:
-    from velvet_seam.core.engine.render import render_mp4, render_still
+def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str, object]) -> int:
+    from velvet_seam.core.engine.delivery import Delivery
+    from velvet_seam.core.engine.render import render, render_still
     from velvet_seam.core.formats.shot_file import read_shot_file
     from velvet_seam.core.media.material import Material
     from velvet_seam.core.media.probe import probe
@@ -96,14 +100,23 @@ def _render(shot_path: Path, output: Path, frame: int | None) -> int:
             raise Problem("A PNG holds one frame: say which with --frame N.")
         render_still(file.shot, frame, output, materials.__getitem__)
         return 0
-    if output.suffix.lower() != ".mp4":
-        raise Problem("A render is written as .mp4, a still as .png.")
+    kinds = {".mp4": "post", ".mov": "master", ".zip": "stills"}
+    if output.suffix.lower() not in kinds:
+        raise Problem("A render is written as .mp4, .mov or .zip (of stills), a still as .png.")
+    delivery = Delivery.model_validate({"kind": kinds[output.suffix.lower()], **options})
 
-    def each(number: int, _: object) -> None:
+    def each(done: int, _: object) -> None:
         if sys.stderr.isatty():
-            print(f"\r{number + 1} of {file.shot.length} frames", end="", file=sys.stderr)
+            print(f"\r{done} of {len(delivery.frames(file.shot))} frames", end="", file=sys.stderr)
 
-    render_mp4(file.shot, output, materials.__getitem__, sound_of, each=each)
+    ranges = output.with_name(f".{output.name}.ranges")
+    try:
+        render(
+            file.shot, output, materials.__getitem__, sound_of, delivery, ranges=ranges, each=each
+        )
+    except KeyboardInterrupt:
+        print("\nStopped. The same command goes on from here.", file=sys.stderr)
+        raise
     if sys.stderr.isatty():
         print(file=sys.stderr)
     return 0

@@ -17,7 +17,7 @@ from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.proxy import ProxyReader, write_proxy
 from velvet_seam.core.media.still import read_still
-from velvet_seam.core.media.writer import Mp4Writer
+from velvet_seam.core.media.writer import ClipWriter, post
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.sound.decode import decode_sound
 
@@ -114,7 +114,7 @@ def test_colours_survive_writing_and_are_tagged(tmp_path: Path):
     patches = np.array([[200, 30, 40], [30, 160, 60], [40, 60, 200], [128, 128, 128],
                         [255, 255, 255], [0, 0, 0]], np.uint8)  # fmt: skip
     picture = np.repeat(np.repeat(patches[None], 64, 0), 32, 1)
-    with Mp4Writer(path, 192, 64, Fraction(25), quality=6) as writer:
+    with ClipWriter(path, 192, 64, Fraction(25), post(6)) as writer:
         for _ in range(5):
             writer.add(picture)
         writer.finish()
@@ -126,7 +126,8 @@ def test_colours_survive_writing_and_are_tagged(tmp_path: Path):
 
 
 def test_an_unfinished_file_leaves_nothing_behind(tmp_path: Path):
-    with pytest.raises(RuntimeError), Mp4Writer(tmp_path / "x.mp4", 64, 64, Fraction(25)) as writer:
+    where = tmp_path / "x.mp4"
+    with pytest.raises(RuntimeError), ClipWriter(where, 64, 64, Fraction(25), post()) as writer:
         writer.add(np.zeros((64, 64, 3), np.uint8))
         raise RuntimeError
     assert list(tmp_path.iterdir()) == []

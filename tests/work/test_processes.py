@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import os
 import signal
+import subprocess
 import time
 from collections.abc import Coroutine
 from concurrent.futures import ThreadPoolExecutor
@@ -17,6 +18,7 @@ import simplejpeg
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.store.jobs import MOST_TRIES
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
 from velvet_seam.work.painter import Measure, Paint
@@ -107,22 +109,83 @@ def enqueue(library: Library, length: int) -> str:
     return library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=length)
 
 
-def test_a_render_that_is_killed_is_said_to_have_failed_and_the_next_one_runs(library: Library):
+def render_process(queue: Queue) -> subprocess.Popen[bytes]:
+    end = time.monotonic() + 30
+    while "render" not in queue._running and time.monotonic() < end:
+        time.sleep(0.02)
+    return queue._running["render"][1]
+
+
+def finished(library: Library, job: str, count: int) -> dict[str, int]:
+    """The finished ranges of a render, once there are so many: their names and when they came."""
+    end = time.monotonic() + 60
+    while time.monotonic() < end:
+        files = sorted(library.folder.ranges(job).glob("*.mp4"))
+        if len(files) >= count:
+            return {file.name: file.stat().st_mtime_ns for file in files}
+        time.sleep(0.02)
+    raise AssertionError("no range is finished")
+
+
+def test_a_render_that_is_killed_goes_on_by_itself_and_gives_the_same_file(library: Library):
     queue = Queue(library)
-    killed, after = enqueue(library, 20_000), enqueue(library, 10)
+    whole, killed = enqueue(library, 600), enqueue(library, 600)
     queue.start()
     try:
-        waited(library, killed, "working")
-        while "render" not in queue._running:
-            time.sleep(0.02)
-        time.sleep(1.0)
-        queue._running["render"][1].kill()
-        assert "stopped unexpectedly" in waited(library, killed, "failed").sentence
-        assert waited(library, after, "done").done == 10
+        waited(library, whole, "done")
+        before = finished(library, killed, 2)
+        render_process(queue).kill()
+        after = finished(library, killed, 4)
+        assert {name: after[name] for name in before} == before  # none was done again
+        assert waited(library, killed, "done").tries == 1
     finally:
         queue.stop()
-    names = sorted(path.name for path in (library.folder.root / "renders").glob("*.mp4"))
-    assert names == [f"{after}.mp4"]
+    files = [library.folder.render(f"{job}.mp4").read_bytes() for job in (whole, killed)]
+    assert files[0] == files[1]
+    names = sorted(path.name for path in (library.folder.root / "renders").iterdir())
+    assert names == sorted([f"{whole}.mp4", f"{killed}.mp4"])
+
+
+def test_a_render_that_falls_over_each_time_is_given_up_in_words_and_can_be_taken_up(library):
+    queue = Queue(library)
+    stubborn, after = enqueue(library, 20_000), enqueue(library, 10)
+    queue.start()
+    try:
+        for _ in range(MOST_TRIES):
+            waited(library, stubborn, "working")
+            process = render_process(queue)
+            process.kill()
+            while queue._running.get("render", (None, None))[1] is process:
+                time.sleep(0.02)
+        row = waited(library, stubborn, "failed")
+        assert "goes on from there" in row.sentence
+        assert waited(library, after, "done").done == 10
+        library.jobs.go_on(stubborn)
+        assert waited(library, stubborn, "working").tries == 0
+    finally:
+        queue.stop()
+
+
+def test_pause_order_and_going_on(library: Library):
+    queue = Queue(library)
+    long, second, third = (enqueue(library, n) for n in (20_000, 60, 50))
+    library.jobs.put_first(third)
+    queue.start()
+    try:
+        waited(library, third, "done")
+        finished(library, long, 2)
+        library.jobs.pause(long)
+        waited(library, second, "done")
+        row = library.jobs.get(long)
+        assert row.state == "paused"
+        kept = finished(library, long, 2)
+        library.jobs.go_on(long)
+        now = finished(library, long, len(kept) + 1)
+        assert {name: now[name] for name in kept} == kept
+    finally:
+        queue.stop()
+    ended = [library.jobs.get(job).ended for job in (third, second)]
+    assert ended[0] < ended[1]
 
 
 def test_cancel_stops_a_render_and_stopping_the_program_lets_it_wait(library: Library):
@@ -138,3 +201,4 @@ def test_cancel_stops_a_render_and_stopping_the_program_lets_it_wait(library: Li
     assert library.jobs.get(cancelled).state == "cancelled"
     assert library.jobs.get(interrupted).state == "waiting"
     assert list((library.folder.root / "renders").glob("*.mp4")) == []
+    assert not library.folder.ranges(cancelled).exists()

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import io
 import shutil
+import zipfile
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 
 from tests.clips import coded_clip, read_code
 from velvet_seam.cli import main
+from velvet_seam.core.engine.delivery import Delivery
+from velvet_seam.core.engine.render import Cancelled, render
 from velvet_seam.core.formats.shot_file import shot_file_text
 from velvet_seam.core.media.clip import ClipReader
 from velvet_seam.core.media.probe import probe
@@ -76,6 +82,71 @@ def test_rendering_twice_gives_the_same_file(library, coded):
         run_job(library, row)
         files.append(library.folder.render(library.jobs.get(row.id).file).read_bytes())
     assert files[0] == files[1]
+
+
+def deliver(library: Library, shot: Shot, delivery: Delivery, path: Path, stop_at: int = -1) -> int:
+    """Render in this process; answers how many frames were made. ``stop_at`` breaks it off after so
+    many frames: when all are made, while they are put together."""
+    made, count = 0, len(delivery.frames(shot))
+
+    def each(done: int, picture: object) -> None:
+        nonlocal made
+        made += picture is not None
+        if done == stop_at and (picture is None) == (stop_at == count):
+            raise Cancelled
+
+    ranges, materials = path.with_suffix(".ranges"), library.materials(preview=False)
+    try:
+        render(shot, path, materials, library.sound_of, delivery, ranges=ranges, each=each)
+    except Cancelled:
+        assert not path.exists()
+    return made
+
+
+@pytest.mark.parametrize("delivery", [
+    Delivery(), Delivery(kind="master", scale=50), Delivery(kind="stills"),
+    Delivery(quality="small", rate=Fraction(30)),
+], ids=lambda d: f"{d.kind}-{d.quality}")  # fmt: skip
+def test_taken_up_anywhere_a_render_gives_the_same_file(library, coded, tmp_path, delivery):
+    shot = coded_shot(bring_in(library, coded), bring_in(library, FOLDER / "tin-waltz.wav"))
+    shot = shot.model_copy(update={"length": 90})
+    count = len(delivery.frames(shot))
+    assert deliver(library, shot, delivery, tmp_path / f"whole{delivery.suffix}") == count
+    path, size = tmp_path / f"pieces{delivery.suffix}", round(2 * delivery.rate_of(shot))
+    assert deliver(library, shot, delivery, path, stop_at=size + 7) == size + 7
+    assert deliver(library, shot, delivery, path, stop_at=count) == count - size
+    assert deliver(library, shot, delivery, path) == 0
+    assert path.read_bytes() == (tmp_path / f"whole{delivery.suffix}").read_bytes()
+    assert not path.with_suffix(".ranges").exists()
+    path.unlink()  # ranges of another shot are not taken for those of this one
+    deliver(library, shot, delivery, path, stop_at=size + 7)
+    other = shot.model_copy(update={"name": "Other"})
+    assert deliver(library, other, delivery, path) == count
+
+
+def test_deliveries_are_what_they_say(library, coded, tmp_path):
+    shot = coded_shot(bring_in(library, coded), bring_in(library, FOLDER / "tin-waltz.wav"))
+    sizes = {}
+    for delivery in (Delivery(quality="small"), Delivery(quality="best"), Delivery(kind="master"),
+                     Delivery(scale=50, rate=Fraction(50))):  # fmt: skip
+        path = tmp_path / f"a{delivery.suffix}"
+        deliver(library, shot, delivery, path)
+        found = probe(path)
+        assert (found.width, found.height) == delivery.size(shot)
+        assert found.rate == delivery.rate_of(shot)
+        reader, frames = ClipReader(path, found), delivery.frames(shot)
+        assert found.frames == len(frames)
+        shown = [n for n, frame in enumerate(frames) if 3 <= frame < 21]
+        assert [read_code(reader.read(n)) for n in shown] == [frames[n] - 3 for n in shown]
+        assert len(decode_sound(path)) == pytest.approx(48000, abs=2100)
+        sizes[delivery.quality] = path.stat().st_size
+    assert sizes["small"] < sizes["best"]
+    path = tmp_path / "a.zip"
+    deliver(library, shot, Delivery(kind="stills"), path)
+    with zipfile.ZipFile(path) as stills:
+        assert stills.namelist() == [f"{n:06}.png" for n in range(25)]
+        picture = np.asarray(Image.open(io.BytesIO(stills.read("000010.png"))))
+        assert read_code(picture) == 7
 
 
 def test_a_cancelled_render_leaves_no_file(library, coded, monkeypatch):

@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.writer import Mp4Writer
+from velvet_seam.core.media.writer import ClipWriter, post
 from velvet_seam.demo import embers, moth, sea, stage, waltz
 
 FOLDER = Path(__file__).parent / "footage"
@@ -36,7 +36,7 @@ def draw_clip(name: str) -> str:
     """Draw one clip and write it; returns its name and size."""
     picture, frames, quality = CLIPS[name]
     path = FOLDER / f"{name}.mp4"
-    with Mp4Writer(path, 1080, 1920, RATE, quality=quality, speed="slow", threads=1) as writer:
+    with ClipWriter(path, 1080, 1920, RATE, post(quality, speed="slow", threads=1)) as writer:
         for frame in range(frames):
             writer.add(picture(frame))
         writer.finish()

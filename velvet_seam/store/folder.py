@@ -58,6 +58,10 @@ class Folder:
     def render(self, file: str) -> Path:
         return self.root / "renders" / file
 
+    def ranges(self, job: str) -> Path:
+        """The folder of what a render has finished so far."""
+        return self.root / "renders" / f"{job}.ranges"
+
     def work_picture(self, job: str) -> Path:
         """The frame a render is working on."""
         return self.root / "derived" / f"{job}.work.jpg"

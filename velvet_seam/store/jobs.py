@@ -4,22 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+import peewee as pw
+
 from velvet_seam.core.problem import Problem
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.tables import JobRow, database, now
 
-OPEN = ("waiting", "working")
+OPEN = ("waiting", "working", "paused")
+MOST_TRIES = 3
 
 
 class Jobs:
     """Rows of the queue; whoever works on one writes its progress here."""
 
-    def add(self, kind: str, target: str, name: str, *, document: str = "", total: int = 0) -> str:
-        """Put work into the queue; returns its id."""
+    def add(self, kind: str, target: str, name: str, *, document: str = "", total: int = 0,
+            delivery: str = "{}") -> str:  # fmt: skip
+        """Put work at the end of the queue; returns its id."""
         identity = new_id("j")
         JobRow.create(
-            id=identity, kind=kind, target=target, name=name, document=document, total=total
-        )
+            id=identity, kind=kind, target=target, name=name, document=document, total=total,
+            delivery=delivery,
+        )  # fmt: skip
         return identity
 
     def get(self, identity: str) -> JobRow:
@@ -45,17 +50,46 @@ class Jobs:
         return {row.target: row for row in rows}
 
     def take(self, kind: str) -> JobRow | None:
-        """The oldest waiting work of a kind, marked as being worked on."""
+        """The first waiting work of a kind, marked as being worked on."""
         with database.atomic("IMMEDIATE"):
             row: JobRow | None = (
                 JobRow.select()
                 .where(JobRow.kind == kind, JobRow.state == "waiting")
-                .order_by(JobRow.added)
+                .order_by(JobRow.place)
                 .first()
             )
             if row is not None:
-                self._set(row.id, state="working", started=now(), done=0, sentence="")
+                self._set(row.id, state="working", started=now(), sentence="")
         return row
+
+    def stumble(self, identity: str) -> None:
+        """Work whose process fell over waits again, at most so many times; what it has finished by
+        then is not done again."""
+        row = self.get(identity)
+        if row.state != "working":
+            return
+        if row.tries + 1 >= MOST_TRIES:
+            self.fail(identity, "The work stopped unexpectedly, three times. What is finished is "
+                                "kept: Try again goes on from there.")  # fmt: skip
+        else:
+            self._set(identity, state="waiting", tries=row.tries + 1)
+
+    def pause(self, identity: str) -> None:
+        """Let work rest; the worker sees it at its next frame, finished ranges stay."""
+        JobRow.update(state="paused").where(
+            JobRow.id == identity, JobRow.state.in_(("waiting", "working"))
+        ).execute()
+
+    def go_on(self, identity: str) -> None:
+        """Take up what was paused, cancelled or failed where it stands."""
+        JobRow.update(state="waiting", sentence="", tries=0, ended=None).where(
+            JobRow.id == identity, JobRow.state.in_(("paused", "failed", "cancelled"))
+        ).execute()
+
+    def put_first(self, identity: str) -> None:
+        """Before all that waits."""
+        first = JobRow.select(pw.fn.MIN(JobRow.place)).scalar() or 0.0
+        self._set(identity, place=first - 1)
 
     def progress(self, identity: str, done: int, total: int, rate: float = 0.0) -> bool:
         """Say how far the work is; False when it has been cancelled meanwhile."""
@@ -91,7 +125,7 @@ class Jobs:
 
     def restart_interrupted(self) -> None:
         """What was being worked on when the program ended waits again."""
-        JobRow.update(state="waiting", done=0).where(JobRow.state == "working").execute()
+        JobRow.update(state="waiting").where(JobRow.state == "working").execute()
 
     def _set(self, identity: str, **fields: object) -> None:
         JobRow.update(**fields).where(JobRow.id == identity).execute()

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import time
 from datetime import UTC, datetime
 from pathlib import Path
 
 import peewee as pw
+from playhouse.migrate import SqliteMigrator, migrate
 
 database = pw.DatabaseProxy()
 
@@ -63,14 +65,20 @@ class RevisionRow(Table):
 
 
 class JobRow(Table):
-    """Background work: ``kind`` is ``prepare`` (footage) or ``render`` (shot)."""
+    """Background work: ``kind`` is ``prepare`` (footage) or ``render`` (shot).
+
+    Work is taken in the order of ``place``. ``tries`` counts how often it was begun and fell over.
+    """
 
     id = pw.CharField(primary_key=True)
     kind = pw.CharField()
     target = pw.CharField(index=True)
     name = pw.CharField()
-    state = pw.CharField(default="waiting")  # waiting, working, done, failed, cancelled
+    state = pw.CharField(default="waiting")  # or working, paused, done, failed, cancelled
+    place = pw.FloatField(default=time.time)
+    tries = pw.IntegerField(default=0)
     document = pw.TextField(default="")
+    delivery = pw.TextField(default="{}")
     done = pw.IntegerField(default=0)
     total = pw.IntegerField(default=0)
     rate = pw.FloatField(default=0.0)
@@ -102,4 +110,17 @@ def connect(path: Path) -> pw.SqliteDatabase:
     )
     database.initialize(opened)
     opened.create_tables(TABLES)
+    _add_missing_columns(opened)
     return opened
+
+
+def _add_missing_columns(opened: pw.SqliteDatabase) -> None:
+    """A folder made by an earlier version lacks what was added since."""
+    migrator = SqliteMigrator(opened)
+    with opened.atomic("IMMEDIATE"):
+        for table in TABLES:
+            name = table._meta.table_name
+            held = {column.name for column in opened.get_columns(name)}
+            for field in table._meta.sorted_fields:
+                if field.column_name not in held:
+                    migrate(migrator.add_column(name, field.column_name, field))

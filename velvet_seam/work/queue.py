@@ -54,9 +54,7 @@ class Queue:
                 return
             del self._running[kind]
             if process.returncode != 0:
-                self._library.jobs.fail(
-                    job, "The work stopped unexpectedly. Nothing else was touched; try it again."
-                )
+                self._library.jobs.stumble(job)
         job_row = self._library.jobs.take(kind)
         if job_row is not None:
             root = str(self._library.folder.root)

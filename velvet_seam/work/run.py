@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import os
+import shutil
 import sys
 import time
 from pathlib import Path
 
+from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.plan import Picture
-from velvet_seam.core.engine.render import Cancelled, render_mp4
+from velvet_seam.core.engine.render import Cancelled, render
 from velvet_seam.core.media.still import contact_strip
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import load
@@ -27,12 +29,16 @@ def run_job(library: Library, job: JobRow) -> None:
         else:
             _render(library, job)
     except Cancelled:
-        pass
+        if library.jobs.get(job.id).state == "cancelled":
+            shutil.rmtree(library.folder.ranges(job.id), ignore_errors=True)
     except Problem as problem:
         library.jobs.fail(job.id, str(problem))
     except OSError as error:
         reason = error.strerror or "the disk refused"
-        library.jobs.fail(job.id, f"The file could not be written: {reason}. Nothing was lost.")
+        library.jobs.fail(
+            job.id,
+            f"The file could not be written: {reason}. Nothing was lost; make room and try again.",
+        )
 
 
 def _prepare(library: Library, job: JobRow) -> None:
@@ -45,27 +51,29 @@ def _prepare(library: Library, job: JobRow) -> None:
 
 
 def _render(library: Library, job: JobRow) -> None:
-    shot = load(job.document)
-    file = f"{job.id}.mp4"
-    path = library.folder.render(file)
-    begin = time.monotonic()
+    shot, delivery = load(job.document), Delivery.model_validate_json(job.delivery)
+    file = f"{job.id}{delivery.suffix}"
+    path, total = library.folder.render(file), len(delivery.frames(shot))
+    begin, before = time.monotonic(), 0
     said = shown = 0.0
 
-    def each(frame: int, picture: Picture) -> None:
-        nonlocal said, shown
+    def each(done: int, picture: Picture | None) -> None:
+        nonlocal said, shown, before
         now = time.monotonic()
-        if now - said > 0.25 or frame + 1 == shot.length:
+        if picture is None:
+            before = done
+        if now - said > 0.25 or done == total or picture is None:
             said = now
-            if not library.jobs.progress(
-                job.id, frame + 1, shot.length, (frame + 1) / max(now - begin, 1e-3)
-            ):
+            rate = (done - before) / max(now - begin, 1e-3)
+            if not library.jobs.progress(job.id, done, total, rate):
                 raise Cancelled
-        if now - shown > 0.5:
+        if picture is not None and now - shown > 0.5:
             shown = now
             write_whole(library.folder.work_picture(job.id), jpeg(contact_strip([picture], 320)))
 
-    library.jobs.progress(job.id, 0, shot.length)
-    render_mp4(shot, path, library.materials(preview=False), library.sound_of, each=each)
+    materials = library.materials(preview=False)
+    ranges = library.folder.ranges(job.id)
+    render(shot, path, materials, library.sound_of, delivery, ranges=ranges, each=each)
     library.jobs.finish(job.id, file=file, bytes=path.stat().st_size)
 
 

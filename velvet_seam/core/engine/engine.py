@@ -67,10 +67,11 @@ class Engine:
 
     def plan(
         self, shot: Shot, frame: int, *, short_side: int | None = None, view: View = "joined",
-        chosen: str | None = None, solo: Collection[str] = (),
+        chosen: str | None = None, solo: Collection[str] = (), sheet: Sheet | None = None,
     ) -> Step:  # fmt: skip
-        """The plan of a frame at canvas size, or reduced to a short side; computes nothing."""
-        sheet = Sheet.of(shot, short_side)
+        """The plan of a frame at canvas size, reduced to a short side, or on a given sheet; computes
+        nothing."""
+        sheet = sheet or Sheet.of(shot, short_side)
         return Planner(shot, sheet, self._footage).plan(frame, view, chosen, solo)
 
     def picture(

@@ -1,62 +1,79 @@
-"""Writing a shot to a file."""
+"""Writing a shot to a file, in ranges: one that is finished is never done again.
+
+Each range is encoded by itself and kept as a small file; at the end all are put together without
+encoding them again. So a render that was killed and taken up again gives the very same file.
+"""
 
 from __future__ import annotations
 
+import hashlib
+import shutil
+import zipfile
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future
+from itertools import islice
 from pathlib import Path
 
+from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.engine import MEGABYTE, Engine, frames_at_once
-from velvet_seam.core.engine.plan import Footage, Picture
-from velvet_seam.core.media.still import write_png
-from velvet_seam.core.media.writer import Mp4Writer
+from velvet_seam.core.engine.plan import Footage, Picture, Step
+from velvet_seam.core.media.still import png_bytes, write_png
+from velvet_seam.core.media.writer import ClipWriter, join
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.decode import Sound
 from velvet_seam.core.sound.mix import mix
 
+RANGE_SECONDS = 2
+_NOTE = "what.txt"
+
 
 class Cancelled(Exception):  # noqa: N818 -- not an error
-    """Raised by a progress callback to end a render; the unfinished file is removed."""
+    """Raised by a progress callback to end a render; finished ranges stay."""
 
 
-def render_mp4(
+def render(
     shot: Shot,
     path: Path,
     footage: Callable[[str], Footage],
     sound_of: Callable[[str], Sound | None],
+    delivery: Delivery | None = None,
     *,
-    each: Callable[[int, Picture], None] | None = None,
+    ranges: Path,
+    each: Callable[[int, Picture | None], None] | None = None,
 ) -> None:
-    """Write a shot as MP4 (H.264, AAC), at canvas size, from the originals.
+    """Write a shot from the originals. The file has its name only when it is complete.
 
     Args:
-        each: called after every frame with its number and picture, (height, width, 4) uint8;
-            whatever it raises ends the render and leaves no file behind.
+        ranges: folder for the finished ranges; it goes when the file is there. Ranges of another
+            shot, delivery or footage in it are thrown away.
+        each: called with the number of frames done and the last picture (none for frames that were
+            done before); whatever it raises ends the render, and what is finished stays.
     """
-    engine = Engine(footage, cache_bytes=512 * MEGABYTE, passing=True)
-    with Mp4Writer(path, shot.canvas.width, shot.canvas.height, shot.rate) as writer:
-        sound = mix(shot, sound_of)
-        if has_sound(shot, sound_of):
-            writer.add_sound_stream()
-            writer.add_sound(sound)
-        for frame, picture in enumerate(_pictures(engine, shot)):
-            writer.add(picture)
-            if each:
-                each(frame, picture)
-        writer.finish()
-
-
-def _pictures(engine: Engine, shot: Shot) -> Iterator[Picture]:
-    """All frames in order, a few of them in the making."""
-    ahead = frames_at_once() + 1
-    making: deque[Future[Picture]] = deque()
-    for frame in range(shot.length + ahead):
-        if frame < shot.length:
-            making.append(engine.begin(engine.plan(shot, frame), lambda picture: picture))
-        if frame >= ahead:
-            yield making.popleft().result()
+    delivery = delivery or Delivery()
+    say = each or (lambda _done, _picture: None)
+    frames, rate = delivery.frames(shot), delivery.rate_of(shot)
+    _open_ranges(ranges, _fingerprint(shot, delivery, footage))
+    size = max(1, round(RANGE_SECONDS * rate))
+    files = [ranges / f"{n:05}{delivery.suffix}" for n in range(-(-len(frames) // size))]
+    done = sum(len(frames[n * size : (n + 1) * size]) for n, f in enumerate(files) if f.exists())
+    say(done, None)
+    engine = Engine(footage, cache_bytes=256 * MEGABYTE, passing=True)
+    sheet = delivery.sheet(shot)
+    waiting = [n for n, file in enumerate(files) if not file.exists()]
+    wanted = (f for n in waiting for f in frames[n * size : (n + 1) * size])
+    pictures = _pictures(engine, (engine.plan(shot, frame, sheet=sheet) for frame in wanted))
+    for n in waiting:
+        count = len(frames[n * size : (n + 1) * size])
+        with _Range(files[n], n * size, delivery, shot) as part:
+            for picture in islice(pictures, count):
+                part.add(picture)
+                done += 1
+                say(done, picture)
+            part.finish()
+    _join(files, path, delivery, shot, sound_of, lambda: say(done, None))
+    shutil.rmtree(ranges, ignore_errors=True)
 
 
 def has_sound(shot: Shot, sound_of: Callable[[str], Sound | None]) -> bool:
@@ -76,3 +93,89 @@ def render_still(shot: Shot, frame: int, path: Path, footage: Callable[[str], Fo
         raise Problem(f"The shot has the frames 0 to {shot.length - 1}; there is no frame {frame}.")
     engine = Engine(footage, cache_bytes=0, passing=True)
     write_png(path, engine.picture(engine.plan(shot, frame)))
+
+
+def _pictures(engine: Engine, plans: Iterable[Step]) -> Iterator[Picture]:
+    """Pictures in order, a few of them in the making."""
+    making: deque[Future[Picture]] = deque()
+    for plan in plans:
+        making.append(engine.begin(plan, lambda picture: picture))
+        if len(making) > frames_at_once() + 1:
+            yield making.popleft().result()
+    while making:
+        yield making.popleft().result()
+
+
+def _fingerprint(shot: Shot, delivery: Delivery, footage: Callable[[str], Footage]) -> str:
+    digests = [footage(identity).digest for identity in sorted(shot.footage_ids())]
+    whole = "\n".join([shot.model_dump_json(), delivery.model_dump_json(), *digests])
+    return hashlib.sha256(whole.encode()).hexdigest()
+
+
+def _open_ranges(folder: Path, fingerprint: str) -> None:
+    """A folder that holds nothing but ranges of this very render."""
+    note = folder / _NOTE
+    if not (note.exists() and note.read_text() == fingerprint):
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir(parents=True)
+        note.write_text(fingerprint)
+
+
+class _Range:
+    """A clip, or a ZIP of stills, that has its name only when it is complete."""
+
+    def __init__(self, path: Path, first: int, delivery: Delivery, shot: Shot) -> None:
+        self._path, self._number = path, first
+        self._clip: ClipWriter | None = None
+        if delivery.kind == "stills":
+            self._part = path.with_name(path.name + ".part")
+            self._zip = zipfile.ZipFile(self._part, "w")
+        else:
+            size, rate = delivery.size(shot), delivery.rate_of(shot)
+            self._clip = ClipWriter(path, *size, rate, delivery.encoding)
+
+    def add(self, picture: Picture) -> None:
+        if self._clip:
+            self._clip.add(picture)
+        else:
+            name = f"{self._number:06}.png"
+            self._zip.writestr(zipfile.ZipInfo(name), png_bytes(picture))
+        self._number += 1
+
+    def finish(self) -> None:
+        if self._clip:
+            self._clip.finish()
+        else:
+            self._zip.close()
+            self._part.replace(self._path)
+
+    def __enter__(self) -> _Range:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        if self._clip:
+            self._clip.__exit__(*error)  # type: ignore[arg-type]
+        else:
+            self._zip.close()
+            self._part.unlink(missing_ok=True)
+
+
+def _join(
+    files: list[Path], path: Path, delivery: Delivery, shot: Shot,
+    sound_of: Callable[[str], Sound | None], check: Callable[[], None],
+) -> None:  # fmt: skip
+    if delivery.kind != "stills":
+        sound = mix(shot, sound_of) if has_sound(shot, sound_of) else None
+        join(files, path, delivery.rate_of(shot), delivery.encoding, sound, check)
+        return
+    unfinished = path.with_name(path.name + ".part")
+    try:
+        with zipfile.ZipFile(unfinished, "w") as whole:
+            for file in files:
+                with zipfile.ZipFile(file) as part:
+                    for entry in part.infolist():
+                        whole.writestr(entry, part.read(entry))
+                check()
+        unfinished.replace(path)
+    finally:
+        unfinished.unlink(missing_ok=True)

@@ -37,7 +37,7 @@ class Material:
         self._path, self._preview = path, preview
         self._proxy = proxy if preview and self.moving and proxy and proxy.exists() else None
         kind = "proxy" if self._proxy else "reduced" if preview else "original"
-        self.digest = f"{identity}/{kind}"
+        self.digest = f"{identity}/{path.name}/{kind}"
         self._reader: Reader | ProxyReader | None = None
         self._lock = Lock()
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from velvet_seam.core.media.clip import ClipReader, open_clip
 from velvet_seam.core.media.probe import Probe, probe
 from velvet_seam.core.media.size import proxy_size
-from velvet_seam.core.media.writer import Mp4Writer
+from velvet_seam.core.media.writer import ClipWriter, post
 
 _RATE = Fraction(25)  # only counts frames; the original's times decide when each is shown
 
@@ -39,7 +39,7 @@ def write_proxy(
     tall = height * 2 if clip.alpha else height
     reader = open_clip(original, clip)
     try:
-        with Mp4Writer(path, width, tall, _RATE, quality=22, intra=True, threads=2) as writer:
+        with ClipWriter(path, width, tall, _RATE, post(22, intra=True, threads=2)) as writer:
             for number in range(clip.frames):
                 rgba = reader.read(number, (width, height))
                 if rgba.shape[:2] != (height, width):

@@ -27,14 +27,23 @@ def read_still(path: Path) -> NDArray[np.uint8]:
         raise Problem("A still can no longer be opened.") from None
 
 
-def write_png(path: Path, picture: NDArray[np.uint8]) -> None:
-    """Write (height, width, 4) uint8 opaque RGBA as a lossless PNG, whole or not at all."""
+def png_bytes(picture: NDArray[np.uint8]) -> bytes:
+    """(height, width, 4) uint8 opaque RGBA as a lossless PNG."""
     done, data = cv2.imencode(".png", cv2.cvtColor(picture, cv2.COLOR_RGBA2BGR))
     if not done:
         raise Problem("The still could not be written.")
+    return data.tobytes()
+
+
+def write_png(path: Path, picture: NDArray[np.uint8]) -> None:
+    """Write a lossless PNG, whole or not at all."""
     part = path.with_name(path.name + ".part")
-    part.write_bytes(data.tobytes())
-    part.replace(path)
+    try:
+        part.write_bytes(png_bytes(picture))
+        part.replace(path)
+    except OSError as error:
+        part.unlink(missing_ok=True)
+        raise Problem(f"The still could not be written: {error.strerror}.") from error
 
 
 def reduced(picture: NDArray[np.uint8], short_side: int) -> NDArray[np.uint8]:

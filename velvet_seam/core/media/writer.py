@@ -1,7 +1,10 @@
-"""Writing a clip: H.264 and AAC in MP4, tagged so that readers get the same colours back."""
+"""Writing a clip, tagged so that readers get the same colours back; and joining clips to one file."""
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -17,33 +20,59 @@ from velvet_seam.core.timing.rate import SOUND_RATE
 
 _BT709 = 1
 _SRGB_AS_709 = 1
+_SOUND_BLOCK = 1024
 
 
-class Mp4Writer:
-    """Writes pictures, and a sound that is known from the start, to one MP4 file.
+@dataclass(frozen=True)
+class Encoding:
+    """A container format with its options, and the codecs of pictures and of sound in it."""
+
+    format: str
+    codec: str
+    layout: str
+    options: dict[str, str]
+    sound: str
+
+    def container(self, path: Path) -> av.container.OutputContainer:
+        flags = {"movflags": "+faststart+write_colr"}
+        return av.open(str(path), "w", format=self.format, options=flags)
+
+
+def post(
+    factor: int = 18, *, speed: str = "veryfast", intra: bool = False, threads: int = 0
+) -> Encoding:
+    """H.264 and AAC in MP4. ``factor``: x264's rate factor; 0 is lossless, 18 looks it, 51 is worst."""
+    options = {"crf": str(factor), "preset": speed, "threads": str(threads)}
+    if intra:
+        options |= {"g": "1", "bf": "0", "tune": "fastdecode"}
+    return Encoding("mp4", "libx264", "yuv420p", options, "aac")
+
+
+MASTER = Encoding(
+    "mov", "prores_ks", "yuv422p10le", {"profile": "hq", "vendor": "apl0"}, "pcm_s16le"
+)
+
+
+class ClipWriter:
+    """Writes pictures to one file, without sound.
 
     The file is written beside its place as ``name.part`` and gets its name in :meth:`finish`;
     leaving the context without finishing removes it.
     """
 
     def __init__(
-        self, path: Path, width: int, height: int, rate: Fraction, *, quality: int = 18,
-        speed: str = "veryfast", intra: bool = False, threads: int = 0,
-    ) -> None:  # fmt: skip
-        """``quality`` is x264's constant rate factor: 0 is lossless, 18 looks it, 51 is worst."""
+        self, path: Path, width: int, height: int, rate: Fraction, encoding: Encoding
+    ) -> None:
         self._path = path
         self._part = path.with_name(path.name + ".part")
-        self._container = av.open(
-            str(self._part), "w", format="mp4", options={"movflags": "+faststart+write_colr"}
-        )
-        stream = self._container.add_stream("libx264", rate=rate)
-        stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
+        self._encoding = encoding
+        self._container = encoding.container(self._part)
+        stream = self._container.add_stream(encoding.codec, rate=rate)
+        assert isinstance(stream, av.VideoStream)
+        stream.width, stream.height, stream.pix_fmt = width, height, encoding.layout
         self._tick = 1 / rate  # the muxer gives the stream a tick of its own
         stream.time_base = self._tick
-        options: dict[str, object] = {"crf": str(quality), "preset": speed, "threads": str(threads)}
-        if intra:
-            options |= {"g": "1", "bf": "0", "tune": "fastdecode"}
-        stream.options = options
+        stream.options = dict(encoding.options)
         context = stream.codec_context
         context.colorspace, context.color_range = _BT709, int(ColorRange.MPEG)
         context.color_primaries = context.color_trc = _SRGB_AS_709
@@ -58,7 +87,7 @@ class Mp4Writer:
         frame = av.VideoFrame.from_ndarray(picture, format=layout)
         yuv = self._reformatter.reformat(
             frame,
-            format="yuv420p",
+            format=self._encoding.layout,
             dst_colorspace=Colorspace.ITU709,
             dst_color_range=ColorRange.MPEG,
             interpolation=Interpolation.BICUBIC | Interpolation.ACCURATE_RND,
@@ -69,24 +98,6 @@ class Mp4Writer:
         for packet in self._stream.encode(yuv):
             self._container.mux(packet)
 
-    def add_sound_stream(self) -> None:
-        """Announce the sound; before the first picture."""
-        self._sound = self._container.add_stream("aac", rate=SOUND_RATE, layout="stereo")
-        self._sound.bit_rate = 192_000
-
-    def add_sound(self, sound: NDArray[np.float32]) -> None:
-        """The whole sound: (samples, 2) float32 at 48 kHz."""
-        planes = np.ascontiguousarray(sound.T)
-        for start in range(0, planes.shape[1], 1024):
-            block = np.ascontiguousarray(planes[:, start : start + 1024])
-            frame = av.AudioFrame.from_ndarray(block, format="fltp", layout="stereo")
-            frame.sample_rate, frame.pts = SOUND_RATE, start
-            frame.time_base = Fraction(1, SOUND_RATE)
-            for packet in self._sound.encode(frame):
-                self._container.mux(packet)
-        for packet in self._sound.encode(None):
-            self._container.mux(packet)
-
     def finish(self) -> None:
         """Write what is left and give the file its name."""
         for packet in self._stream.encode(None):
@@ -95,7 +106,7 @@ class Mp4Writer:
         self._part.replace(self._path)
         self._finished = True
 
-    def __enter__(self) -> Mp4Writer:
+    def __enter__(self) -> ClipWriter:
         return self
 
     def __exit__(
@@ -103,7 +114,82 @@ class Mp4Writer:
         trace: TracebackType | None,
     ) -> None:  # fmt: skip
         if not self._finished:
-            self._container.close()
+            # the disk that refused the pictures refuses the end of the file, too
+            with contextlib.suppress(av.error.FFmpegError, OSError):
+                self._container.close()
             self._part.unlink(missing_ok=True)
         if isinstance(error, av.error.FFmpegError | OSError):
             raise Problem(f"The file could not be written: {error.strerror}.") from error
+
+
+def join(
+    parts: Sequence[Path], path: Path, rate: Fraction, encoding: Encoding,
+    sound: NDArray[np.float32] | None, check: Callable[[], None] = lambda: None,
+) -> None:  # fmt: skip
+    """Put clips of one encoding one after the other, with a sound, without encoding them again.
+
+    Args:
+        sound: (samples, 2) float32 at 48 kHz for the whole length, or None.
+        check: called after every part; what it raises ends the joining and leaves no file behind.
+    """
+    unfinished = path.with_name(path.name + ".part")
+    try:
+        with encoding.container(unfinished) as container:
+            with av.open(str(parts[0])) as first:
+                pictures = container.add_stream_from_template(first.streams.video[0])
+            heard = _Sound(container, encoding.sound, sound) if sound is not None else None
+            begin = 0
+            for part in parts:
+                with av.open(str(part)) as source:
+                    stream = source.streams.video[0]
+                    tick, count = stream.time_base or 1 / rate, 0
+                    for packet in source.demux(stream):
+                        if not packet.size or packet.pts is None or packet.dts is None:
+                            continue
+                        packet.pts = begin + round(packet.pts * tick * rate)
+                        packet.dts = begin + round(packet.dts * tick * rate)
+                        packet.time_base, packet.duration = 1 / rate, 1
+                        packet.stream = pictures
+                        if heard:
+                            heard.write_up_to(Fraction(begin + count) / rate)
+                        container.mux(packet)
+                        count += 1
+                begin += count
+                check()
+            if heard:
+                heard.write_up_to(None)
+        unfinished.replace(path)
+    except (av.error.FFmpegError, OSError) as error:
+        raise Problem(f"The file could not be written: {error.strerror}.") from error
+    finally:
+        unfinished.unlink(missing_ok=True)
+
+
+class _Sound:
+    """A sound stream, written alongside the pictures, so that a player need not look far for it."""
+
+    def __init__(
+        self, container: av.container.OutputContainer, codec: str, sound: NDArray[np.float32]
+    ) -> None:
+        self._container, self._planes = container, np.ascontiguousarray(sound.T)
+        stream = container.add_stream(codec, rate=SOUND_RATE, layout="stereo")
+        assert isinstance(stream, av.AudioStream)
+        self._stream = stream
+        if codec == "aac":
+            self._stream.bit_rate = 192_000
+        self._done = 0
+
+    def write_up_to(self, time: Fraction | None) -> None:
+        """Blocks that begin before a time; all that is left, and the end, where it is None."""
+        last = self._planes.shape[1] if time is None else int(time * SOUND_RATE)
+        while self._done < min(last, self._planes.shape[1]):
+            block = np.ascontiguousarray(self._planes[:, self._done : self._done + _SOUND_BLOCK])
+            frame = av.AudioFrame.from_ndarray(block, format="fltp", layout="stereo")
+            frame.sample_rate, frame.pts = SOUND_RATE, self._done
+            frame.time_base = Fraction(1, SOUND_RATE)
+            self._done += block.shape[1]
+            for packet in self._stream.encode(frame):
+                self._container.mux(packet)
+        if time is None:
+            for packet in self._stream.encode(None):
+                self._container.mux(packet)
