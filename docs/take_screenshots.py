@@ -38,6 +38,7 @@ def take(page: Page, address: str) -> None:
     page.click("#card-l-moth")
     shoot("bench-layer")
     page.click("#render")
+    page.click("[data-do-render]")
     page.wait_for_url("**/renders")
     page.wait_for_timeout(14_000)
     shoot("renders")

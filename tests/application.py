@@ -21,22 +21,32 @@ CHROMIUM = [
 ]  # fmt: skip
 
 
+def free_port() -> int:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        return int(free.getsockname()[1])
+
+
+def answering(address: str) -> None:
+    """Wait until something answers there."""
+    for _ in range(300):
+        try:
+            urllib.request.urlopen(address, timeout=1).close()
+            return
+        except OSError:
+            time.sleep(0.1)
+    raise AssertionError(f"nothing answers at {address}")
+
+
 @contextmanager
 def application(folder: Path) -> Iterator[str]:
     """Serves a folder on a free port; gives the address."""
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
+    port = free_port()
     command = [sys.executable, "-m", "velvet_seam.cli", "serve"]
     process = subprocess.Popen([*command, "--folder", str(folder), "--port", str(port)])
     address = f"http://127.0.0.1:{port}"
     try:
-        for _ in range(300):
-            try:
-                urllib.request.urlopen(address, timeout=1).close()
-                break
-            except OSError:
-                time.sleep(0.1)
+        answering(address)
         yield address
     finally:
         process.terminate()

@@ -157,6 +157,7 @@ def test_from_files_to_a_finished_film(clean: Page, served: str, tmp_path: Path)
     assert state(page, "shot.layers[2].span")["first"] == 30
 
     page.click("#render")
+    page.click("[data-do-render]")
     page.wait_for_url(re.compile("/renders"))
     done = page.locator("[data-state=done]").first
     expect(done).to_be_visible(timeout=180_000)

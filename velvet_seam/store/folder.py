@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import fcntl
 import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from velvet_seam.store.tables import connect
@@ -65,6 +68,13 @@ class Folder:
     def work_picture(self, job: str) -> Path:
         """The frame a render is working on."""
         return self.root / "derived" / f"{job}.work.jpg"
+
+    @contextmanager
+    def only_one(self, kind: str) -> Iterator[None]:
+        """Waits until no other process does work of this kind in the folder."""
+        with (self.root / f"{kind}.lock").open("w") as file:
+            fcntl.flock(file, fcntl.LOCK_EX)
+            yield
 
     def incoming(self) -> Path:
         return self.root / "incoming" / new_id("u")

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
-from typing import Any
+import shutil
+from collections.abc import Callable
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
 
+from velvet_seam.core.engine.delivery import Delivery, Kind, Quality
+from velvet_seam.core.engine.render import has_sound
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.shot import load
+from velvet_seam.core.shot.shot import Shot, load
+from velvet_seam.core.timing.rate import CHOICES, rate_or_problem
 from velvet_seam.store.tables import JobRow
 from velvet_seam.web.context import Context, Ctx, templates
 from velvet_seam.web.files import plain_name
 
 router = APIRouter()
+
+_MEDIA = {".mp4": "video/mp4", ".mov": "video/quicktime", ".zip": "application/zip"}
 
 
 def _rows(context: Context) -> list[dict[str, Any]]:
@@ -21,7 +28,9 @@ def _rows(context: Context) -> list[dict[str, Any]]:
     for job in context.library.jobs.all("render"):
         shot = load(job.document)
         left = (job.total - job.done) / job.rate if job.rate else None
-        rows.append({"job": job, "shot": shot, "left": left,
+        delivery = Delivery.model_validate_json(job.delivery)
+        rows.append({"job": job, "shot": shot, "left": left, "delivery": delivery,
+                     "size": delivery.size(shot), "rate": delivery.rate_of(shot),
                      "percent": 100 * job.done / job.total if job.total else 0})  # fmt: skip
     return rows
 
@@ -38,31 +47,97 @@ def listing(request: Request, context: Ctx) -> Response:
     return templates.TemplateResponse(request, "parts/renders_list.html", shown)
 
 
+@router.get("/shots/{identity}/deliver", response_class=HTMLResponse)
+def deliver(
+    identity: str, request: Request, context: Ctx, kind: Kind = "post",
+    quality: Quality = "good", rate: str = "",
+    scale: Annotated[int, Query(ge=10, le=100)] = 100,
+) -> Response:  # fmt: skip
+    """What can be written of a shot, and about how large it will be."""
+    shot = context.library.shots.get(identity).shot
+    delivery = Delivery(kind=kind, scale=scale, quality=quality,
+                        rate=rate_or_problem(rate) if rate else None)  # fmt: skip
+    shown = {
+        "identity": identity, "shot": shot, "delivery": delivery, "kinds": _kinds(shot),
+        "scales": [(s, Delivery(scale=s).size(shot)) for s in (100, 75, 50, 25)],
+        "rates": [(value, label) for value, label in CHOICES.items() if value != str(shot.rate)],
+        "rate": delivery.rate_of(shot), "count": len(delivery.frames(shot)),
+        "expected": _expected(context, identity, shot, delivery),
+        "sound": has_sound(shot, _sounding(context)),
+    }  # fmt: skip
+    return templates.TemplateResponse(request, "parts/deliver.html", shown)
+
+
+def _kinds(shot: Shot) -> list[tuple[str, str, str]]:
+    across, down = shot.canvas.width, shot.canvas.height
+    shape = "Portrait" if across < down else "Wide" if across > down else "Square"
+    return [
+        ("post", f"{shape} post", "MP4, H.264 and AAC: for putting online"),
+        ("master", "Master", "MOV, ProRes 422 HQ and PCM: to be worked on elsewhere; large"),
+        ("stills", "Stills", "every frame as a lossless PNG, in one ZIP"),
+    ]
+
+
+def _expected(context: Context, identity: str, shot: Shot, delivery: Delivery) -> int:
+    """A guess; where the shot was rendered so before, from what that took."""
+    guess = delivery.expected_bytes(shot)
+    for job in context.library.jobs.all("render"):
+        if job.target != identity or job.state != "done":
+            continue
+        then = Delivery.model_validate_json(job.delivery)
+        if (then.kind, then.quality) == (delivery.kind, delivery.quality):
+            return round(guess * job.bytes / max(1, then.expected_bytes(load(job.document))))
+    return guess
+
+
+def _sounding(context: Context) -> Callable[[str], object | None]:
+    """Whether footage can be heard, without decoding it."""
+    return lambda footage: context.library.footage.get(footage).probe.has_sound or None
+
+
 @router.post("/shots/{identity}/renders")
-def begin(identity: str, context: Ctx) -> dict[str, str]:
+def begin(identity: str, context: Ctx, delivery: Delivery | None = None) -> dict[str, str]:
     """Render the shot as it stands now; later edits do not change this render."""
     shot = context.library.shots.get(identity).shot
     if not shot.layers:
         raise Problem("There is nothing to render yet: the shot has no layer.")
+    delivery = delivery or Delivery()
     job = context.library.jobs.add(
-        "render", identity, shot.name, document=shot.model_dump_json(), total=shot.length
-    )
+        "render", identity, shot.name, document=shot.model_dump_json(),
+        total=len(delivery.frames(shot)), delivery=delivery.model_dump_json(),
+    )  # fmt: skip
     context.queue.wake()
     return {"id": job}
 
 
 @router.post("/renders/{job}/cancel", response_class=HTMLResponse)
 def cancel(job: str, request: Request, context: Ctx) -> Response:
-    context.library.jobs.cancel(_render(context, job).id)
+    """Give a render up; what was finished of it is thrown away."""
+    row = _render(context, job)
+    context.library.jobs.cancel(row.id)
+    if row.state != "working":  # else the worker does it
+        shutil.rmtree(context.library.folder.ranges(row.id), ignore_errors=True)
     return listing(request, context)
 
 
-@router.post("/renders/{job}/again", response_class=HTMLResponse)
-def again(job: str, request: Request, context: Ctx) -> Response:
-    """Render the same state of the shot once more."""
-    row = _render(context, job)
-    context.library.jobs.add("render", row.target, row.name, document=row.document, total=row.total)
+@router.post("/renders/{job}/pause", response_class=HTMLResponse)
+def pause(job: str, request: Request, context: Ctx) -> Response:
+    context.library.jobs.pause(_render(context, job).id)
+    return listing(request, context)
+
+
+@router.post("/renders/{job}/go-on", response_class=HTMLResponse)
+def go_on(job: str, request: Request, context: Ctx) -> Response:
+    """Take up what was paused, cancelled or failed; finished ranges are not done again."""
+    context.library.jobs.go_on(_render(context, job).id)
     context.queue.wake()
+    return listing(request, context)
+
+
+@router.post("/renders/{job}/first", response_class=HTMLResponse)
+def first(job: str, request: Request, context: Ctx) -> Response:
+    """Before all others that wait."""
+    context.library.jobs.put_first(_render(context, job).id)
     return listing(request, context)
 
 
@@ -73,6 +148,7 @@ def forget(job: str, request: Request, context: Ctx) -> Response:
     if file:
         context.library.folder.render(file).unlink(missing_ok=True)
     context.library.folder.work_picture(job).unlink(missing_ok=True)
+    shutil.rmtree(context.library.folder.ranges(job), ignore_errors=True)
     return listing(request, context)
 
 
@@ -85,8 +161,8 @@ def file(job: str, context: Ctx, download: bool = False) -> Response:
     kind = "attachment" if download else "inline"
     return FileResponse(
         path,
-        media_type="video/mp4",
-        filename=f"{plain_name(row.name)}.mp4",
+        media_type=_MEDIA[path.suffix],
+        filename=f"{plain_name(row.name)}{path.suffix}",
         content_disposition_type=kind,
     )
 

@@ -17,6 +17,7 @@ from velvet_seam.core.shot.shot import load
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
 from velvet_seam.work.memory import keep_freed_memory
+from velvet_seam.work.parent import end_with_parent
 from velvet_seam.work.picture_files import jpeg, write_whole
 from velvet_seam.work.prepare import prepare
 
@@ -81,7 +82,10 @@ def main() -> None:
     os.nice(10)
     keep_freed_memory()
     library = Library(Path(sys.argv[1]))
-    run_job(library, library.jobs.get(sys.argv[2]))
+    job = library.jobs.get(sys.argv[2])
+    end_with_parent()
+    with library.folder.only_one(job.kind):
+        run_job(library, job)
 
 
 if __name__ == "__main__":

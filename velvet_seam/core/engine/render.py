@@ -76,7 +76,7 @@ def render(
     shutil.rmtree(ranges, ignore_errors=True)
 
 
-def has_sound(shot: Shot, sound_of: Callable[[str], Sound | None]) -> bool:
+def has_sound(shot: Shot, sound_of: Callable[[str], object | None]) -> bool:
     """Whether anything in the shot can be heard."""
     audible = [s.footage for s in shot.sounds if s.on]
     audible += [

@@ -38,7 +38,8 @@ export class Commands {
     }
     if (event.target.closest("#undo")) this.undo();
     else if (event.target.closest("#redo")) this.redo();
-    else if (event.target.closest("#render")) this.render();
+    else if (event.target.closest("#render")) this.deliver();
+    else if (event.target.closest("[data-do-render]")) this.render();
     else {
       const choice = event.target.closest("[data-choose]");
       if (choice && !choice.dataset.dragged) bench.choose(choice.dataset.choose);
@@ -143,9 +144,21 @@ export class Commands {
   undo() { if (this.bench.state.undo) this.bench.send("undo").catch(() => null); }
   redo() { if (this.bench.state.redo) this.bench.send("redo").catch(() => null); }
 
-  async render() {
+  /** Open the choices of a render; their numbers come from the server. */
+  async deliver() {
     await this.bench.queue;
-    const answer = await ask(`/shots/${this.bench.id}/renders`, { method: "POST" }).catch(() => null);
+    const pop = document.getElementById("deliver-pop");
+    await window.htmx.ajax("GET", `/shots/${this.bench.id}/deliver`, { target: "#deliver", swap: "outerHTML" });
+    const box = document.getElementById("render").getBoundingClientRect();
+    Object.assign(pop.style, { position: "fixed", inset: "auto", left: `${Math.max(8, box.right - 340)}px`, top: `${box.bottom + 6}px` });
+    pop.showPopover();
+    pop.querySelector("[data-do-render]").focus();
+  }
+
+  async render() {
+    const chosen = Object.fromEntries(new FormData(document.getElementById("deliver")));
+    const body = { kind: chosen.kind, scale: Number(chosen.scale), quality: chosen.quality, rate: chosen.rate || null };
+    const answer = await ask(`/shots/${this.bench.id}/renders`, { method: "POST", body }).catch(() => null);
     if (answer) location.href = "/renders";
   }
 
@@ -176,6 +189,11 @@ export class Commands {
       event.preventDefault();
       if (event.shiftKey) this.redo();
       else this.undo();
+      return;
+    }
+    if (control && event.key === "Enter") {
+      event.preventDefault();
+      if (!document.getElementById("render").disabled) this.deliver();
       return;
     }
     if (inField && !["checkbox", "color"].includes(inField.type)) {

@@ -1,0 +1,19 @@
+"""A worker does not outlive the program that started it: the next one would start it again."""
+
+import ctypes
+import os
+import signal
+import sys
+
+_PR_SET_PDEATHSIG = 1  # prctl(2)
+
+
+def end_with_parent() -> None:
+    """Ask the kernel to end this process when its parent ends, however that ends. Linux only;
+    elsewhere the lock on the folder lets the next worker wait for this one."""
+    if sys.platform != "linux":
+        return
+    parent = os.getppid()
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+    if os.getppid() != parent:  # it ended before we asked
+        sys.exit(1)
