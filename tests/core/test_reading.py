@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from fractions import Fraction
 from pathlib import Path
 
@@ -123,6 +126,27 @@ def test_colours_survive_writing_and_are_tagged(tmp_path: Path):
         assert (context.colorspace, context.color_range, context.color_primaries) == (1, 1, 1)
     got = ClipReader(path, probe(path)).read(2)[32, 16::32, :3].astype(int)
     assert np.abs(got - patches).max() <= 4
+
+
+def test_the_same_pictures_give_the_same_file_whatever_lies_in_memory(tmp_path: Path):
+    """In processes of their own, whose fresh memory is filled with different bytes."""
+    script = (
+        "import sys, numpy as np; from fractions import Fraction; from pathlib import Path\n"
+        "from velvet_seam.core.media.writer import ClipWriter, post\n"
+        "noise = np.random.default_rng(5).normal(0, 9, (480, 600, 3))\n"
+        "ramp = np.linspace(20, 220, 600)[None, :, None]\n"
+        "with ClipWriter(Path(sys.argv[1]), 270, 480, Fraction(25), post(20)) as writer:\n"
+        "    for n in range(40):\n"
+        "        writer.add(np.clip(ramp + noise, 0, 255)[:, 7 * n : 7 * n + 270].astype(np.uint8))\n"
+        "    writer.finish()\n"
+    )
+    files = []
+    for fill in ("1", "77", "170", "255"):
+        path = tmp_path / f"{fill}.mp4"
+        env = {**os.environ, "MALLOC_PERTURB_": fill}
+        subprocess.run([sys.executable, "-c", script, str(path)], env=env, check=True)
+        files.append(path.read_bytes())
+    assert all(file == files[0] for file in files[1:])
 
 
 def test_an_unfinished_file_leaves_nothing_behind(tmp_path: Path):
