@@ -13,6 +13,14 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import sync_playwright
 
+from bench.full_size import (
+    cost,
+    decode_and_encode,
+    filter_graph,
+    peak_memory,
+    stacks,
+    whole_render,
+)
 from bench.reference import reference_picture
 from tests.application import CHROMIUM, application
 from velvet_seam.core.engine.engine import Engine
@@ -139,15 +147,45 @@ def playing(folder: Path) -> None:
 
 
 def rendering(library: Library, shot: Shot) -> None:
-    from velvet_seam.core.engine.render import render
+    print("\nRender at 1080 × 1920, whole demo shot, in one run with what it is compared to")
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        wall, cpu = cost(lambda: whole_render(library, shot, folder))
+        line("wall, CPU", f"{wall:.1f} s, {cpu:.1f} s",
+             f"wall {wall / cpu:.2f} of CPU (aim 0.6); {shot.length / wall:.1f} frames a second")  # fmt: skip
+        _, least = cost(decode_and_encode(library, shot, folder))
+        line("CPU against only decoding and encoding", f"{cpu / least:.2f}", "times (aim 1.5)")
+        graph = filter_graph(library, shot, folder)
+        if graph is None:
+            line("CPU against an FFmpeg filter graph", "not measured", "no ffmpeg on this machine")
+        else:
+            _, theirs = cost(graph)
+            line("CPU against an FFmpeg filter graph", f"{cpu / theirs:.2f}", "(aim 0.33)")
 
-    print("\nRender at 1080 × 1920, whole demo shot, one run")
-    with tempfile.TemporaryDirectory() as folder:
-        wall, cpu = time.perf_counter(), time.process_time()
-        render(shot, Path(folder) / "a.mp4", library.materials(preview=False), library.sound_of,
-               ranges=Path(folder) / "ranges")  # fmt: skip
-        wall, cpu = time.perf_counter() - wall, time.process_time() - cpu
-    line("wall, CPU", f"{wall:.1f} s, {cpu:.1f} s", f"{shot.length / wall:.1f} frames a second")
+
+def layers(library: Library, shot: Shot) -> None:
+    print("\nOne picture of so many layers, its footage read and keyed already; 7 runs, median")
+    for what, preview in (("1080 × 1920", False), ("540 × 960", True)):
+        materials = library.materials(preview=preview)
+        for count, stack in stacks(shot, (1, 2, 4, 8, 16)).items():
+            engine = Engine(materials)
+            short = 540 if preview else None
+            engine.picture(engine.plan(stack, 60, short_side=short))
+            times = []
+            for n in range(8):
+                color = stack.canvas.model_copy(update={"background": f"#0000{n:02x}"})
+                plan = engine.plan(stack.model_copy(update={"canvas": color}), 60, short_side=short)
+                begin = time.perf_counter()
+                engine.picture(plan)
+                times.append(1000 * (time.perf_counter() - begin))
+            aim = "(aim 200 ms)" if count == 16 and not preview else ""
+            line(f"{what}, {count} layers", f"{sorted(times[1:])[3]:.1f} ms", aim)
+
+
+def memory(root: Path) -> None:
+    print("\nMost memory of a render, four layers at 1080 × 1920")
+    for length in (10, 2000):
+        line(f"{length} frames", f"{peak_memory(root, length):.0f} MB", "(aim below 1024)")
 
 
 def main() -> None:
@@ -160,6 +198,8 @@ def main() -> None:
         scrubs(Painter(library), shot)
         agreement(library, shot)
         rendering(library, shot)
+        layers(library, shot)
+        memory(Path(root))
         playing(Path(root))
 
 

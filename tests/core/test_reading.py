@@ -21,6 +21,7 @@ from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.proxy import ProxyReader, write_proxy
 from velvet_seam.core.media.still import read_still
 from velvet_seam.core.media.writer import ClipWriter, post
+from velvet_seam.core.picture.yuv import coefficients, rgba_to_yuv420, yuv420_to_rgba
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.sound.decode import decode_sound
 
@@ -110,6 +111,33 @@ def test_planes_become_colours_as_the_library_makes_them(colorspace, full):
     ).to_ndarray()
     inner = np.abs(got - long_way)[4::16, 4::16]  # away from the jumps, where filters differ
     assert inner.max() <= 2
+
+
+def test_pictures_become_planes_as_the_library_makes_them():
+    rng = np.random.default_rng(4)
+    smooth = np.kron(rng.integers(0, 256, (6, 8, 3)), np.ones((16, 16, 1))).astype(np.uint8)
+    rgba = np.dstack([smooth, np.full(smooth.shape[:2], 255, np.uint8)])
+    planes = [np.zeros((96, 128), np.uint8), *np.zeros((2, 48, 64), np.uint8)]
+    rgba_to_yuv420(rgba, *planes)
+    frame = av.VideoFrame.from_ndarray(smooth, format="rgb24").reformat(
+        format="yuv420p", dst_colorspace=Colorspace.ITU709, dst_color_range=1,
+        interpolation=Interpolation.BICUBIC | Interpolation.ACCURATE_RND,
+    )  # fmt: skip
+    wanted = np.split(frame.to_ndarray().reshape(-1), [96 * 128, 96 * 128 + 48 * 64])
+    for got, plane in zip(planes, wanted, strict=True):
+        side = 16 if got.shape[0] == 96 else 8  # away from the jumps, where filters differ
+        error = got.astype(int) - plane.reshape(got.shape)
+        assert np.abs(error[side // 2 :: side, side // 2 :: side]).max() <= 1
+    # there and back: chroma lies where it is looked for
+    back = yuv420_to_rgba(*planes, 128, 96, coefficients("709", False)).view(np.uint8)
+    error = np.abs(back.reshape(96, 128, 4).astype(int) - rgba)
+    assert error[8::16, 8::16].max() <= 3
+    ramp = np.linspace(0, 255, 128).round().astype(np.uint8)
+    slope = np.dstack([np.tile(ramp, (96, 1)), np.tile(255 - ramp, (96, 1)),
+                       np.full((96, 128), 90, np.uint8), np.full((96, 128), 255, np.uint8)])  # fmt: skip
+    rgba_to_yuv420(slope, *planes)
+    back = yuv420_to_rgba(*planes, 128, 96, coefficients("709", False)).view(np.uint8)
+    assert np.abs(back.reshape(96, 128, 4).astype(int) - slope)[:, 2:-2].max() <= 3
 
 
 def test_colours_survive_writing_and_are_tagged(tmp_path: Path):

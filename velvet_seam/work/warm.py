@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import av
 import numpy as np
 
 from velvet_seam.core.engine.engine import frames_at_once
 from velvet_seam.core.picture.blend import MODES
 from velvet_seam.core.picture.box_mask import Box, box_mask
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
+from velvet_seam.core.picture.hdr import to_sdr
 from velvet_seam.core.picture.placement import affine, place
 from velvet_seam.core.picture.screen import screen_surface, study
 from velvet_seam.core.picture.screen_key import screen_key, screen_light
-from velvet_seam.core.picture.yuv import coefficients, yuv420_to_rgba
+from velvet_seam.core.picture.yuv import coefficients, rgba_to_yuv420, yuv420_to_rgba
 
 
 def warm() -> None:
@@ -22,6 +24,12 @@ def warm() -> None:
     plane = np.full((8, 8), 128, np.uint8)
     frozen = np.frombuffer(plane.tobytes(), np.uint8).reshape(8, 8)  # as a decoder hands it over
     yuv420_to_rgba(frozen, frozen, frozen, 8, 8, coefficients("709", False))
+    frame = av.VideoFrame(32, 48, "yuv420p")
+    luma, blue, red = (
+        np.frombuffer(memoryview(p), np.uint8).reshape(-1, p.line_size) for p in frame.planes
+    )
+    rgba_to_yuv420(picture, luma, blue, red)
+    to_sdr(np.zeros((8, 8, 3), np.uint16), "HLG")
     light = screen_light(picture, screen_surface(study(picture), (60, 160, 70)))
     keyed = screen_key(
         picture, light, (60, 160, 70), tolerance=0.06, softness=0.86, keep_shadows=0, despill=1

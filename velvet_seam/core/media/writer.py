@@ -16,6 +16,7 @@ import numpy as np
 from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoReformatter
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.yuv import rgba_to_yuv420
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.timing.rate import SOUND_RATE
 
@@ -89,6 +90,9 @@ class ClipWriter:
 
     def add(self, picture: NDArray[np.uint8]) -> None:
         """The next picture: (height, width, 3) RGB or (…, 4) opaque RGBA, uint8."""
+        if picture.shape[2] == 4 and self._encoding.layout == "yuv420p":
+            self.add_frame(_yuv420(picture))
+            return
         layout = "rgb24" if picture.shape[2] == 3 else "rgba"
         frame = av.VideoFrame.from_ndarray(picture, format=layout)
         yuv = self._reformatter.reformat(
@@ -99,9 +103,13 @@ class ClipWriter:
             interpolation=Interpolation.BICUBIC | Interpolation.ACCURATE_RND,
             threads=1,
         )
-        yuv.pts, yuv.time_base = self._count, self._tick
+        self.add_frame(yuv)
+
+    def add_frame(self, frame: av.VideoFrame) -> None:
+        """The next picture, in the layout of the encoding."""
+        frame.pts, frame.time_base = self._count, self._tick
         self._count += 1
-        for packet in self._stream.encode(yuv):
+        for packet in self._stream.encode(frame):
             self._container.mux(packet)
 
     def finish(self) -> None:
@@ -126,6 +134,19 @@ class ClipWriter:
             self._part.unlink(missing_ok=True)
         if isinstance(error, av.error.FFmpegError | OSError):
             raise Problem(f"The file could not be written: {error.strerror}.") from error
+
+
+def _yuv420(picture: NDArray[np.uint8]) -> av.VideoFrame:
+    """An opaque picture as a frame for the encoder: without a detour, three times as fast."""
+    height, width = picture.shape[:2]
+    frame = av.VideoFrame(width, height, "yuv420p")
+    luma, blue, red = (
+        np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)
+        for plane in frame.planes
+    )
+    rgba_to_yuv420(picture, luma, blue, red)
+    frame.colorspace, frame.color_range = _BT709, int(ColorRange.MPEG)
+    return frame
 
 
 def join(

@@ -227,8 +227,7 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                 elif below.size:
                     _copy(below, at, to, np.uint64(c * p), n)
                 else:
-                    for i in range(c * p, c * p + p):
-                        to[i] = colour[c]
+                    to[c * p : c * p + p] = colour[c]
             for k in range(len(addresses)):
                 left, top, w, h = spots[k, 0], spots[k, 1], spots[k, 2], spots[k, 3]
                 x0, x1, j = max(begin, left), min(end, left + w), y - top

@@ -88,3 +88,82 @@ def yuv420_to_rgba(luma, blue, red, width, height, k):
         _widened(hb, b)
         _pixels(luma[y], r, g, b, gain, offset, out[y])
     return out
+
+
+@nb.njit(error_model="numpy")
+def _luma(row, k, to):
+    """Y' of a row of packed pixels, 16 to 235."""
+    byte, half, base = np.uint32(255), np.float32(0.5), np.float32(16)
+    g_at, b_at = np.uint32(8), np.uint32(16)
+    wr, wg, wb = k[0], k[1], k[2]
+    for x in range(row.size):
+        v = row[x]
+        r = np.float32(np.int32(v & byte))
+        g = np.float32(np.int32((v >> g_at) & byte))
+        b = np.float32(np.int32((v >> b_at) & byte))
+        to[x] = np.uint8(np.int32(wr * r + wg * g + wb * b + base + half))
+
+
+@nb.njit(error_model="numpy")
+def _differences(one, other, k, to_b, to_r):
+    """Cb and Cr of two rows together, at every pixel, before they are thinned out across."""
+    byte, half, mid = np.uint32(255), np.float32(0.5), np.float32(128)
+    g_at, b_at = np.uint32(8), np.uint32(16)
+    for x in range(one.size):
+        v, w = one[x], other[x]
+        r = np.float32(np.int32((v & byte) + (w & byte))) * half
+        g = np.float32(np.int32(((v >> g_at) & byte) + ((w >> g_at) & byte))) * half
+        b = np.float32(np.int32(((v >> b_at) & byte) + ((w >> b_at) & byte))) * half
+        to_b[x] = k[3] * r + k[4] * g + k[5] * b + mid
+        to_r[x] = k[6] * r + k[7] * g + k[8] * b + mid
+
+
+@nb.njit(error_model="numpy")
+def _thinned(row, to):
+    """Every second value, each with a quarter of its neighbours: the siting of H.264."""
+    last, half, quarter = row.size - 1, np.float32(0.5), np.float32(0.25)
+    to[0] = np.uint8(np.int32(row[0] * np.float32(0.75) + row[min(1, last)] * quarter + half))
+    for x in range(1, to.size):
+        i = 2 * x
+        beside = row[i - 1] + row[min(i + 1, last)]
+        to[x] = np.uint8(np.int32(row[i] * half + beside * quarter + half))
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _to_planes(pixels, luma, blue, red, k):
+    height, width = pixels.shape
+    b, r = np.empty(width, np.float32), np.empty(width, np.float32)
+    for y in range(height):
+        _luma(pixels[y], k, luma[y, :width])
+    for y in range((height + 1) // 2):
+        _differences(pixels[2 * y], pixels[min(2 * y + 1, height - 1)], k, b, r)
+        _thinned(b, blue[y, : (width + 1) // 2])
+        _thinned(r, red[y, : (width + 1) // 2])
+
+
+def rgba_to_yuv420(
+    picture: NDArray[np.uint8], luma: NDArray[np.uint8], blue: NDArray[np.uint8],
+    red: NDArray[np.uint8], matrix: str = "709",
+) -> None:  # fmt: skip
+    """Fill the planes of a video frame, 8-bit 4:2:0, limited range; the reverse of
+    :func:`yuv420_to_rgba`, with chroma where it looks for it.
+
+    Args:
+        picture: (height, width, 4) uint8 opaque RGBA.
+        luma, blue, red: Y', Cb, Cr as (rows, bytes a row), rows padded as the encoder likes.
+
+    >>> grey = np.full((2, 2, 4), 255, np.uint8)
+    >>> y, cb, cr = np.zeros((2, 2), np.uint8), np.zeros((1, 1), np.uint8), np.zeros((1, 1), np.uint8)
+    >>> rgba_to_yuv420(grey, y, cb, cr)
+    >>> y.tolist(), cb.tolist(), cr.tolist()
+    ([[235, 235], [235, 235]], [[128]], [[128]])
+    """
+    kr, kb = WEIGHTS[matrix]
+    kg = 1 - kr - kb
+    down, chroma = 219 / 255, 224 / 255
+    bu, rv = chroma / (2 * (1 - kb)), chroma / (2 * (1 - kr))
+    k = [kr * down, kg * down, kb * down]
+    k += [-kr * bu, -kg * bu, (1 - kb) * bu]
+    k += [(1 - kr) * rv, -kg * rv, -kb * rv]
+    pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+    _to_planes(pixels, luma, blue, red, np.array(k, np.float32))
