@@ -43,6 +43,12 @@ ICONS = [
     "palette",
     "clapperboard",
     "pencil",
+    "dot",
+    "lock",
+    "lock-open",
+    "scissors",
+    "search",
+    "replace",
 ]
 
 FILES = {

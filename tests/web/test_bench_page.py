@@ -183,3 +183,38 @@ def test_the_colours_can_be_read():
         for ground in grounds:
             light, dark = sorted((luminance(ink), luminance(ground)), reverse=True)
             assert (light + 0.05) / (dark + 0.05) >= 4.5, (ink, ground)
+
+
+def test_two_tabs_see_each_others_edits_and_neither_loses_one(bench: Page):
+    other = bench.context.new_page()
+    other.goto(bench.url)
+    until(other, "Boolean(window.velvetSeam)")
+    try:
+        bench.evaluate("velvetSeam.bench.set('l-moth', {'place.x': 123})")
+        until(other, "velvetSeam.bench.thing('l-moth').place.x === 123")
+        # both at once, on different layers and on the same one
+        bench.evaluate("void velvetSeam.bench.set('l-moon', {'place.y': 321})")
+        other.evaluate("void velvetSeam.bench.set('l-moth', {'seam.opacity': 44})")
+        for page in (bench, other):
+            until(page, "velvetSeam.bench.thing('l-moon').place.y === 321")
+            until(page, "velvetSeam.bench.thing('l-moth').seam.opacity === 44")
+        expect(other.locator("#undo")).to_have_attribute("title", re.compile("Undo: .+"))
+        # an undo and another edit give the same number of revision, but not the same shot
+        number = state(bench, "state.revision")
+        other.evaluate(
+            "velvetSeam.bench.send('undo')"
+            ".then(() => velvetSeam.bench.set('l-sea', {'place.x': 77}))"
+        )
+        until(bench, "velvetSeam.bench.thing('l-sea').place.x === 77")
+        assert state(bench, "state.revision") == number
+        # a hand that is dragging is left alone until it lets go
+        bench.evaluate("velvetSeam.bench.trySet('l-moth', {'place.x': 500})")
+        other.evaluate("velvetSeam.bench.set('l-sea', {'place.y': 78})")
+        until(other, "velvetSeam.bench.thing('l-sea').place.y === 78")
+        bench.wait_for_timeout(500)
+        assert state(bench, "trial")["values"] == {"place.x": 500}
+        bench.evaluate("velvetSeam.bench.set('l-moth', {'place.x': 500})")
+        until(bench, "velvetSeam.bench.thing('l-sea').place.y === 78")
+        until(other, "velvetSeam.bench.thing('l-moth').place.x === 500")
+    finally:
+        other.close()

@@ -50,6 +50,9 @@ class Folder:
         """Peaks of the sound for drawing, a JSON list of numbers in 0 to 1."""
         return self.root / "derived" / f"{footage}.wave.json"
 
+    def first_look(self, footage: str) -> Path:
+        return self.root / "derived" / f"{footage}.look.json"
+
     def shot_strip(self, shot: str, revision: int) -> Path:
         """Frames of a shot side by side, as it stood at a revision."""
         return self.root / "derived" / f"{shot}.{revision}.shot.jpg"

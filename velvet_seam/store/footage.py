@@ -6,6 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
+from pydantic import ValidationError
+
+from velvet_seam.core.analyse.first_look import FirstLook
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.words import NAME_LENGTH, clean_name
@@ -77,6 +80,14 @@ class FootageShelf:
         rows: Iterable[FootageRow] = FootageRow.select().order_by(FootageRow.added.desc())
         return [self._item(row) for row in rows]
 
+    def first_look(self, identity: str) -> FirstLook | None:
+        """What the first look found, once it is done."""
+        path = self._folder.first_look(identity)
+        try:
+            return FirstLook.model_validate_json(path.read_bytes())
+        except (OSError, ValidationError):
+            return None
+
     def set_ready(self, identity: str) -> None:
         FootageRow.update(ready=True).where(FootageRow.id == identity).execute()
 
@@ -91,7 +102,8 @@ class FootageShelf:
         self._held.pop(identity, None)
         folder = self._folder
         for path in (item.path, folder.proxy(identity), folder.poster(identity),
-                     folder.strip(identity), folder.sound(identity), folder.wave(identity)):  # fmt: skip
+                     folder.strip(identity), folder.sound(identity), folder.wave(identity),
+                     folder.first_look(identity)):  # fmt: skip
             path.unlink(missing_ok=True)
 
     def _item(self, row: FootageRow) -> FootageItem:

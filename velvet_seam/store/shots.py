@@ -21,6 +21,8 @@ class Standing:
     id: str
     shot: Shot
     revision: int
+    stamp: int
+    """Never the same for two states of a shot, as numbers of revisions are after an undo."""
     undo: str | None
     redo: str | None
     changed: datetime
@@ -55,6 +57,7 @@ class Shots:
             id=identity,
             shot=load(here.document),
             revision=row.head,
+            stamp=round(row.changed.timestamp() * 1_000_000),
             undo=here.label if row.head > 0 else None,
             redo=after.label if after else None,
             changed=row.changed,

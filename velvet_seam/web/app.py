@@ -16,6 +16,7 @@ from velvet_seam.store.library import Library
 from velvet_seam.web import bench, files, footage, live, renders, shots
 from velvet_seam.web.context import STATIC, Context, templates
 from velvet_seam.web.guard import Guard
+from velvet_seam.web.watchers import Watchers
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import Studio
 
@@ -27,7 +28,7 @@ def create_app(folder: Path) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio, queue = Studio(library.folder.root), Queue(library)
-        app.state.context = Context(library, studio, queue)
+        app.state.context = Context(library, studio, queue, Watchers())
         await studio.start()
         queue.start()
         yield

@@ -94,6 +94,7 @@ def state(context: Context, standing: Standing) -> dict[str, Any]:
         "id": standing.id,
         "shot": standing.shot.model_dump(mode="json"),
         "revision": standing.revision,
+        "stamp": standing.stamp,
         "undo": standing.undo,
         "redo": standing.redo,
         "footage": facts,
@@ -137,6 +138,8 @@ def _card_keys(layers: tuple[Layer, ...]) -> dict[str, str]:
 def _answer(
     request: Request, context: Context, standing: Standing, chosen: str, **more: Any
 ) -> dict[str, Any]:
+    if request.method != "GET":
+        context.watchers.changed(standing.id, standing.stamp)
     return {
         "state": state(context, standing),
         "chosen": chosen,

@@ -15,6 +15,7 @@ from starlette.requests import HTTPConnection
 from velvet_seam.core.timing.rate import call, spell
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import now
+from velvet_seam.web.watchers import Watchers
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import Studio
 
@@ -33,6 +34,7 @@ class Context:
     library: Library
     studio: Studio
     queue: Queue
+    watchers: Watchers
 
 
 def get_context(connection: HTTPConnection) -> Context:

@@ -9,6 +9,7 @@ from urllib.parse import unquote
 from fastapi import APIRouter, Header, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
 
+from velvet_seam.core.analyse.first_look import Grade, verdicts
 from velvet_seam.core.problem import Problem
 from velvet_seam.store.footage import FootageItem, shown_name
 from velvet_seam.web.context import Context, Ctx, templates
@@ -22,7 +23,27 @@ MAX_BYTES = 8 << 30
 def cards(context: Context, items: list[FootageItem]) -> list[dict[str, Any]]:
     """What a card of footage shows."""
     work = context.library.jobs.open_for("prepare")
-    return [{"item": item, "job": work.get(item.id)} for item in items]
+    return [
+        {"item": item, "job": work.get(item.id), "said": first_words(context, item)}
+        for item in items
+    ]
+
+
+def first_words(context: Context, item: FootageItem) -> list[tuple[Grade, str]]:
+    """What to know of a clip before it is used, in words."""
+    probe, said = item.probe, list[tuple[Grade, str]]()
+    if probe.missing:
+        said.append(("look", f"breaks off: {probe.missing:.1f} s are missing; "
+                             f"{probe.seconds:.1f} s can be used"))  # fmt: skip
+    if probe.hdr:
+        said.append(("note", f"HDR ({probe.hdr}), shown and rendered as SDR"))
+    look = context.library.footage.first_look(item.id)
+    if look and probe.kind == "clip":
+        short = min(probe.width, probe.height)
+        said += verdicts(look, short, probe.frames, probe.seconds)
+    elif look and look.loudest is not None:
+        said.append(("note", f"loudest at {look.loudest:.2f} s"))
+    return said
 
 
 @router.get("/footage", response_class=HTMLResponse)

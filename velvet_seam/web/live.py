@@ -41,11 +41,14 @@ class Ask(BaseModel):
 
 @router.websocket("/shots/{identity}/live")
 async def live(socket: WebSocket, identity: str) -> None:
-    """Answers each request with a head and JPEG bytes, or with ``{"number", "problem"}``."""
+    """Answers each request with a head and JPEG bytes, or with ``{"number", "problem"}``; says
+    ``{"changed": stamp}`` when the shot has changed, in this page or in another."""
     context: Context = socket.app.state.context
     await socket.accept()
     tasks: set[asyncio.Task[None]] = set()
     sending = asyncio.Lock()
+    changes = context.watchers.join(identity)
+    tasks.add(asyncio.create_task(_tell(socket, changes, sending)))
     try:
         while True:
             text = await socket.receive_text()
@@ -55,6 +58,16 @@ async def live(socket: WebSocket, identity: str) -> None:
     except (WebSocketDisconnect, RuntimeError):
         for task in tasks:
             task.cancel()
+    finally:
+        context.watchers.leave(identity, changes)
+
+
+async def _tell(socket: WebSocket, changes: asyncio.Queue[int], sending: asyncio.Lock) -> None:
+    """Pass on that the shot has changed, by whomever."""
+    while True:
+        stamp = await changes.get()
+        async with sending:
+            await socket.send_json({"changed": stamp})
 
 
 async def _serve(

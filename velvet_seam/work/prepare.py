@@ -1,4 +1,4 @@
-"""Making footage ready: proxy, scrub strip, decoded sound and its wave."""
+"""Making footage ready: proxy, first look, scrub strip, decoded sound and its wave."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.analyse.first_look import FirstLook, Look, loudest
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.proxy import write_proxy
 from velvet_seam.core.media.still import contact_strip
@@ -40,9 +41,11 @@ def prepare(
         wanted = {round(k * (probe.frames - 1) / (STRIP_FRAMES - 1)) for k in range(STRIP_FRAMES)}
         kept: dict[int, NDArray[np.uint8]] = {}
         last = 0.0
+        look = Look(probe.width, probe.height, probe.frames)
 
         def each(number: int, rgba: NDArray[np.uint8]) -> None:
             nonlocal last
+            look.add(rgba)
             if number in wanted:
                 kept[number] = rgba.copy()
             if progress and time.monotonic() - last > 0.2:
@@ -51,9 +54,14 @@ def prepare(
 
         write_proxy(item.path, probe, folder.proxy(item.id), each=each)
         _write_strip(folder.strip(item.id), [kept[n] for n in sorted(kept)])
+        sound = library.sound_of(item.id)
+        write_whole(folder.first_look(item.id), look.result(sound).model_dump_json().encode())
     elif probe.kind == "still":
         picture = Material(item.id, item.path, probe, preview=True).read(0)
         _write_strip(folder.strip(item.id), [picture])
+    else:
+        found = FirstLook(loudest=loudest(library.sound_of(item.id)))
+        write_whole(folder.first_look(item.id), found.model_dump_json().encode())
     library.footage.set_ready(item.id)
 
 

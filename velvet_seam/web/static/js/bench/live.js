@@ -16,6 +16,7 @@ export class Live {
     this.socket = new WebSocket(this.url);
     this.socket.binaryType = "arraybuffer";
     this.open = new Promise((done) => this.socket.addEventListener("open", done, { once: true }));
+    if (this.number) this.open.then(() => this.onChange?.(null)); // it may have changed while nobody told
     this.socket.addEventListener("message", (event) => this.receive(event.data));
     this.socket.addEventListener("close", () => {
       for (const { reject } of this.waiting.values()) reject(new Error("closed"));
@@ -38,7 +39,8 @@ export class Live {
 
   async receive(data) {
     if (typeof data === "string") {
-      const { number, problem } = JSON.parse(data);
+      const { number, problem, changed } = JSON.parse(data);
+      if (changed !== undefined) { this.onChange?.(changed); return; }
       this.waiting.get(number)?.reject(new Error(problem));
       this.waiting.delete(number);
       return;

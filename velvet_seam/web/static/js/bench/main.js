@@ -58,6 +58,7 @@ bench.addEventListener("way", () => {
 });
 
 const live = new Live(bench.id);
+live.onChange = (stamp) => bench.changed(stamp);
 const picture = new Picture(bench, live);
 const handles = new Handles(bench, picture);
 const stack = new Stack(bench);

@@ -88,6 +88,19 @@ export class Bench extends EventTarget {
     }, 2500);
   }
 
+  /** The shot has changed, here or in another tab: take it over as soon as the hand is free. */
+  async changed(stamp) {
+    clearTimeout(this.changing);
+    const again = () => { this.changing = setTimeout(() => this.changed(stamp), 150); };
+    if (this.saving || this.trial) { again(); return; }
+    if (stamp === this.state.stamp) return;
+    const { chosen } = this, before = this.state.stamp;
+    const answer = await ask(`/shots/${this.id}/parts?chosen=${encodeURIComponent(chosen)}`).catch(() => null);
+    if (!answer) return;
+    if (this.saving || this.trial || this.chosen !== chosen || this.state.stamp !== before) again();
+    else if (answer.state.stamp !== before) this.take(answer);
+  }
+
   async choose(chosen) {
     if (chosen === this.chosen) return;
     this.chosen = chosen;

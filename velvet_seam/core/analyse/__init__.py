@@ -1,0 +1,1 @@
+"""Measurements of pictures and sounds."""
