@@ -37,10 +37,22 @@ def take(page: Page, address: str) -> None:
     page.keyboard.press("1")
     page.click("#card-l-moth")
     shoot("bench-layer")
+    bench = page.url
     page.click("#render")
+    page.wait_for_selector("[data-do-render]")
+    shoot("deliver")
     page.click("[data-do-render]")
     page.wait_for_url("**/renders")
-    page.wait_for_timeout(14_000)
+    for kind in ("master", "stills"):
+        page.goto(bench)
+        page.wait_for_timeout(1500)
+        page.click("#render")
+        page.check(f"input[value={kind}]")
+        page.wait_for_timeout(600)
+        page.click("[data-do-render]")
+        page.wait_for_url("**/renders")
+    page.get_by_role("button", name="Pause").first.click()
+    page.wait_for_timeout(6_000)
     shoot("renders")
 
 

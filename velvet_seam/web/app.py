@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -19,6 +20,22 @@ from velvet_seam.web.guard import Guard
 from velvet_seam.web.watchers import Watchers
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import Studio
+
+_SAID = {
+    "application/json": {
+        "schema": {
+            "type": "object",
+            "properties": {"problem": {"type": "string"}},
+            "required": ["problem"],
+        }
+    },
+    "text/html": {},
+}
+_REFUSALS: dict[int | str, dict[str, Any]] = {
+    404: {"description": "What the request is about is no longer here.", "content": _SAID},
+    422: {"description": "It cannot be done as asked; nothing was changed.", "content": _SAID},
+}
+"""A sentence; as a page to who asks for one."""
 
 
 def create_app(folder: Path) -> FastAPI:
@@ -35,7 +52,9 @@ def create_app(folder: Path) -> FastAPI:
         queue.stop()
         await studio.stop()
 
-    app = FastAPI(title="Velvet Seam", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app = FastAPI(
+        title="Velvet Seam", lifespan=lifespan, docs_url=None, redoc_url=None, responses=_REFUSALS
+    )
     app.add_middleware(Guard)
     for part in (shots, footage, bench, files, live, renders):
         app.include_router(part.router)

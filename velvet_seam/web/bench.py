@@ -37,7 +37,7 @@ from velvet_seam.core.sound.mix import mix, to_wav
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.shots import Standing
-from velvet_seam.web.context import Context, Ctx, templates
+from velvet_seam.web.context import Context, Ctx, gives, templates
 from velvet_seam.work.painter import Measure, Paint
 from velvet_seam.work.studio import SOON
 
@@ -293,7 +293,7 @@ async def key(identity: str, body: NewKey, request: Request, context: Ctx) -> di
     return _answer(request, context, standing, body.chosen, reading=facts)
 
 
-@router.get("/picture.jpg")
+@router.get("/picture.jpg", **gives("image/jpeg"))
 async def picture(
     identity: str, context: Ctx, frame: int = 0, view: str = "joined", chosen: str = "",
     side: int = 120,
@@ -317,7 +317,7 @@ async def picture(
     return Response(data, media_type="image/jpeg", headers={"cache-control": "max-age=3600"})
 
 
-@router.get("/sound.wav")
+@router.get("/sound.wav", **gives("audio/wav"))
 def sound(identity: str, context: Ctx) -> Response:
     """The mix of the shot, the same that a render gets."""
     shot = context.library.shots.get(identity).shot

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import Depends
+from fastapi.responses import Response
 from fastapi.templating import Jinja2Templates
 from starlette.requests import HTTPConnection
 
@@ -43,6 +44,12 @@ def get_context(connection: HTTPConnection) -> Context:
 
 
 Ctx = Annotated[Context, Depends(get_context)]
+
+
+def gives(*kinds: str) -> dict[str, Any]:
+    """For a route whose answer is a file of these media types."""
+    found = {"content": {kind: {} for kind in kinds}, "description": "The file."}
+    return {"response_class": Response, "responses": {200: found}}
 
 
 def size_words(count: int) -> str:

@@ -12,7 +12,7 @@ from fastapi.responses import FileResponse, Response
 from starlette.background import BackgroundTask
 
 from velvet_seam.core.formats.shot_file import shot_file_text
-from velvet_seam.web.context import Ctx
+from velvet_seam.web.context import Ctx, gives
 
 router = APIRouter()
 
@@ -27,7 +27,7 @@ def plain_name(name: str) -> str:
     return re.sub(r" +", " ", kept)[:80] or "shot"
 
 
-@router.get("/shots/{identity}/files.zip")
+@router.get("/shots/{identity}/files.zip", **gives("application/zip"))
 def save(identity: str, context: Ctx) -> Response:
     """``shot.json`` and its footage, as ``velvet-seam render`` reads it. Stored, not compressed:
     media does not become smaller."""

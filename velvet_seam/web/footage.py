@@ -12,7 +12,7 @@ from fastapi.responses import FileResponse, HTMLResponse, Response
 from velvet_seam.core.analyse.first_look import Grade, verdicts
 from velvet_seam.core.problem import Problem
 from velvet_seam.store.footage import FootageItem, shown_name
-from velvet_seam.web.context import Context, Ctx, templates
+from velvet_seam.web.context import Context, Ctx, gives, templates
 from velvet_seam.work.look import look
 
 router = APIRouter()
@@ -111,17 +111,17 @@ def remove(identity: str, request: Request, context: Ctx) -> Response:
     return card_list(request, context)
 
 
-@router.get("/footage/{identity}/poster.jpg")
+@router.get("/footage/{identity}/poster.jpg", **gives("image/jpeg"))
 def poster(identity: str, context: Ctx) -> Response:
     return _file(context.library.folder.poster(context.library.footage.get(identity).id))
 
 
-@router.get("/footage/{identity}/strip.jpg")
+@router.get("/footage/{identity}/strip.jpg", **gives("image/jpeg"))
 def strip(identity: str, context: Ctx) -> Response:
     return _file(context.library.folder.strip(context.library.footage.get(identity).id))
 
 
-@router.get("/footage/{identity}/wave.json")
+@router.get("/footage/{identity}/wave.json", **gives("application/json"))
 def wave(identity: str, context: Ctx) -> Response:
     return _file(context.library.folder.wave(context.library.footage.get(identity).id))
 

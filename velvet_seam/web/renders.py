@@ -15,7 +15,7 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.core.timing.rate import CHOICES, rate_or_problem
 from velvet_seam.store.tables import JobRow
-from velvet_seam.web.context import Context, Ctx, templates
+from velvet_seam.web.context import Context, Ctx, gives, templates
 from velvet_seam.web.files import plain_name
 
 router = APIRouter()
@@ -152,7 +152,7 @@ def forget(job: str, request: Request, context: Ctx) -> Response:
     return listing(request, context)
 
 
-@router.get("/renders/{job}/file")
+@router.get("/renders/{job}/file", **gives(*_MEDIA.values()))
 def file(job: str, context: Ctx, download: bool = False) -> Response:
     row = _render(context, job)
     path = context.library.folder.render(row.file) if row.file else None
@@ -167,7 +167,7 @@ def file(job: str, context: Ctx, download: bool = False) -> Response:
     )
 
 
-@router.get("/renders/{job}/work.jpg")
+@router.get("/renders/{job}/work.jpg", **gives("image/jpeg"))
 def work(job: str, context: Ctx) -> Response:
     """The frame in work, or the last one that was."""
     path = context.library.folder.work_picture(_render(context, job).id)

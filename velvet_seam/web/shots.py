@@ -15,7 +15,7 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import MAX_SIDE, Canvas, Shot, sentence
 from velvet_seam.core.timing.rate import CHOICES, rate_or_problem
 from velvet_seam.store.shots import Standing
-from velvet_seam.web.context import Context, Ctx, templates
+from velvet_seam.web.context import Context, Ctx, gives, templates
 from velvet_seam.work.painter import Paint
 from velvet_seam.work.picture_files import jpeg, write_whole
 from velvet_seam.work.studio import WHENEVER
@@ -40,7 +40,7 @@ def wall(request: Request, context: Ctx) -> Response:
     return templates.TemplateResponse(request, "shots.html", page)
 
 
-@router.post("/shots")
+@router.post("/shots", status_code=303, response_class=RedirectResponse)
 def start(
     context: Ctx,
     canvas: Annotated[str, Form()],
@@ -73,14 +73,14 @@ def start(
     return RedirectResponse(f"/shots/{identity}", status_code=303)
 
 
-@router.delete("/shots/{identity}")
+@router.delete("/shots/{identity}", status_code=204)
 def remove(identity: str, context: Ctx) -> Response:
     context.library.shots.remove(identity)
     context.library.folder.forget_shot_strips(identity)
     return Response(status_code=204)
 
 
-@router.get("/shots/{identity}/strip.jpg")
+@router.get("/shots/{identity}/strip.jpg", **gives("image/jpeg"))
 async def strip(identity: str, context: Ctx) -> Response:
     """Twelve frames of a shot side by side: its moving poster. Kept until the shot changes."""
     standing = await asyncio.to_thread(context.library.shots.get, identity)

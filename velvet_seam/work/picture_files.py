@@ -9,7 +9,9 @@ import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
 
+from velvet_seam.core.media.damage import CLIP_DAMAGE
 from velvet_seam.core.media.flipbook import FORMATS
+from velvet_seam.core.media.pictures import picture_streams
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.size import proxy_size
 from velvet_seam.core.media.still import contact_strip, read_still, reduced
@@ -53,17 +55,19 @@ def _first_picture(path: Path, probe: Probe) -> NDArray[np.uint8]:
         from velvet_seam.core.media.clip import open_clip
 
         return open_clip(path, probe).read(0, proxy_size(probe.width, probe.height))
-    with av.open(str(path), metadata_errors="ignore") as container:
-        kept: NDArray[np.uint8] | None = None
-        stream = container.streams.video[0]
-        width, height = proxy_size(probe.width, probe.height)
-        if probe.rotation in (90, 270):
-            width, height = height, width
-        for number, frame in enumerate(container.decode(stream)):
-            rgba = frame.reformat(width, height, format="rgba").to_ndarray()
-            kept = np.ascontiguousarray(np.rot90(rgba, -probe.rotation // 90), np.uint8)
-            if kept[..., :3].mean() >= 12 or number >= 30:
-                break
+    kept: NDArray[np.uint8] | None = None
+    width, height = proxy_size(probe.width, probe.height)
+    if probe.rotation in (90, 270):
+        width, height = height, width
+    try:
+        with av.open(str(path), metadata_errors="ignore") as container:
+            for number, frame in enumerate(container.decode(picture_streams(container)[0])):
+                rgba = frame.reformat(width, height, format="rgba").to_ndarray()
+                kept = np.ascontiguousarray(np.rot90(rgba, -probe.rotation // 90), np.uint8)
+                if kept[..., :3].mean() >= 12 or number >= 30:
+                    break
+    except CLIP_DAMAGE:
+        pass  # what came before the damage will do
     if kept is None:
         raise Problem("This clip holds no picture that can be decoded.")
     return kept

@@ -13,6 +13,7 @@ import numpy as np
 from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoReformatter
 from numpy.typing import NDArray
 
+from velvet_seam.core.media.damage import CLIP_DAMAGE
 from velvet_seam.core.media.flipbook import FORMATS, Flipbook
 from velvet_seam.core.media.pictures import Pictures
 from velvet_seam.core.media.probe import Probe
@@ -162,7 +163,7 @@ class ClipReader:
                 if back and begin < self._times[0]:
                     return None
                 self._frames = self._pictures.from_before(begin)
-        except (av.error.FFmpegError, OSError):
+        except CLIP_DAMAGE:
             return None
         return self._read_on(number, at_any_cost=back is None)
 
@@ -180,7 +181,7 @@ class ClipReader:
                 before = frame
                 if frame.pts == wanted:
                     return frame
-        except (av.error.FFmpegError, EOFError):
+        except CLIP_DAMAGE:
             pass
         self._next = len(self._times) + 1
         return before

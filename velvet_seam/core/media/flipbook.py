@@ -6,8 +6,9 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
+from velvet_seam.core.media.damage import STILL_DAMAGE
 from velvet_seam.core.picture.premultiply import premultiply
 from velvet_seam.core.problem import Problem
 
@@ -33,7 +34,7 @@ class Flipbook:
     def __init__(self, path: Path) -> None:
         try:
             self._image = Image.open(path, formats=FORMATS)
-        except (OSError, UnidentifiedImageError):
+        except STILL_DAMAGE:
             raise Problem("A clip can no longer be opened.") from None
 
     def close(self) -> None:
@@ -44,7 +45,7 @@ class Flipbook:
         try:
             self._image.seek(min(max(number, 0), getattr(self._image, "n_frames", 1) - 1))
             return premultiply(np.asarray(self._image.convert("RGBA")).copy())
-        except (OSError, EOFError, ValueError):
+        except STILL_DAMAGE:
             raise Problem(
                 "A frame of a clip cannot be decoded; the file may be damaged there."
             ) from None

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import av
-import av.error
 
+from velvet_seam.core.media.damage import CLIP_DAMAGE
 from velvet_seam.core.problem import Problem
 
 NO_PLACES = {"mpeg", "mpegvideo", "h264", "hevc", "m4v", "ivf", "obu"}
@@ -25,10 +25,10 @@ class Pictures:
     def _open(self) -> None:
         try:
             self._container = av.open(str(self._path), metadata_errors="ignore")
-            self._stream = self._container.streams.video[0]
+            self._stream = picture_streams(self._container)[0]
             self._stream.thread_type = "SLICE" if self._intra else "AUTO"
             self._decoder = decoder_with_coverage(self._stream)
-        except (av.error.FFmpegError, IndexError):
+        except (*CLIP_DAMAGE, IndexError):
             raise Problem("A clip can no longer be opened.") from None
 
     def close(self) -> None:
@@ -60,6 +60,16 @@ class Pictures:
             return
         for packet in self._container.demux(self._stream):
             yield from self._decoder.decode(packet if packet.size else None)
+
+
+def picture_streams(container: av.container.InputContainer) -> list[av.VideoStream]:
+    """The streams of pictures that can be decoded; the cover of a sound file is none."""
+    return [
+        stream
+        for stream in container.streams.video
+        if stream.codec_context is not None
+        and not stream.disposition & av.stream.Disposition.attached_pic
+    ]
 
 
 def decoder_with_coverage(stream: av.VideoStream) -> av.VideoCodecContext | None:

@@ -15,7 +15,8 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 from pydantic import BaseModel
 
 from velvet_seam.core.media import flipbook
-from velvet_seam.core.media.pictures import decoder_with_coverage
+from velvet_seam.core.media.damage import CLIP_DAMAGE, STILL_DAMAGE
+from velvet_seam.core.media.pictures import decoder_with_coverage, picture_streams
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.timing.rate import FrameRate
 
@@ -92,7 +93,9 @@ def probe(path: Path) -> Probe:
     try:
         with av.open(str(path), metadata_errors="ignore") as container:
             return _probe_container(container)
-    except (av.error.FFmpegError, UnicodeDecodeError, OverflowError, MemoryError):
+    except Problem:
+        raise
+    except CLIP_DAMAGE:
         raise Problem(
             "This file holds no picture and no sound that can be read. It may be damaged, "
             "cut off, or of a kind that is not media."
@@ -119,7 +122,9 @@ def _probe_still(path: Path) -> Probe | None:
         raise Problem("This picture claims to be too large to open safely.") from None
     except UnidentifiedImageError:
         return None
-    except (OSError, ValueError, SyntaxError, EOFError, MemoryError):
+    except Problem:
+        raise
+    except STILL_DAMAGE:
         raise Problem("This picture is damaged or cut off and cannot be read.") from None
 
 
@@ -135,8 +140,9 @@ def _probe_flipbook(image: Image.Image) -> Probe:
 
 def _probe_container(container: av.container.InputContainer) -> Probe:
     found: dict[str, object] = {"format": container.format.name.split(",")[0]}
-    if container.streams.audio:
-        audio = container.streams.audio[0]
+    heard = [s for s in container.streams.audio if s.codec_context is not None]
+    if heard:  # a stream of an unknown codec has no decoder
+        audio = heard[0]
         found |= {
             "sound_rate": audio.codec_context.sample_rate or 0,
             "sound_channels": audio.codec_context.channels or 0,
@@ -145,17 +151,12 @@ def _probe_container(container: av.container.InputContainer) -> Probe:
             found["seconds"] = float(audio.duration * audio.time_base)
         elif container.duration:
             found["seconds"] = container.duration / av.time_base
-    pictures = [s for s in container.streams.video if not _is_cover(s)]
+    pictures = picture_streams(container)
     if not pictures:
         if not found.get("sound_channels"):
             raise Problem("This file holds neither pictures nor sound.")
         return Probe(kind="sound", **found)
     return _probe_clip(container, pictures[0], found)
-
-
-def _is_cover(stream: av.VideoStream) -> bool:
-    """Whether a picture stream is only the cover of a sound file."""
-    return bool(stream.disposition & av.stream.Disposition.attached_pic)
 
 
 def _probe_clip(
@@ -251,7 +252,7 @@ def _frame_times(
                 times.append(packet.pts)
             if len(times) > MAX_FRAMES:
                 raise Problem("This clip has more frames than can be worked with.")
-    except (av.error.FFmpegError, EOFError):
+    except CLIP_DAMAGE:
         pass
     if untimed:
         container.seek(0)
@@ -261,7 +262,7 @@ def _frame_times(
                 first = first or frame
                 if frame.pts is not None:
                     times.append(frame.pts)
-        except (av.error.FFmpegError, EOFError):
+        except CLIP_DAMAGE:
             pass
     return sorted(set(times)), first, end
 
@@ -272,7 +273,7 @@ def _decoded(decoder: av.VideoCodecContext | None, packet: av.Packet) -> av.Vide
         if decoder is not None:
             return next(iter(decoder.decode(packet if packet.size else None)), None)
         return next((f for f in packet.decode() if isinstance(f, av.VideoFrame)), None)
-    except (av.error.FFmpegError, EOFError):
+    except CLIP_DAMAGE:
         return None
 
 

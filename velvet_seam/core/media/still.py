@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageOps
 
+from velvet_seam.core.media.damage import STILL_DAMAGE
 from velvet_seam.core.media.probe import STILL_FORMATS
 from velvet_seam.core.picture.premultiply import premultiply
 from velvet_seam.core.problem import Problem
@@ -23,7 +24,7 @@ def read_still(path: Path) -> NDArray[np.uint8]:
                 grey = (np.asarray(upright, np.uint16) >> 8).astype(np.uint8)
                 upright = Image.fromarray(grey)
             return premultiply(np.asarray(upright.convert("RGBA")).copy())
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+    except (*STILL_DAMAGE, Image.DecompressionBombError):
         raise Problem("A still can no longer be opened.") from None
 
 

@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import av
-import av.error
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.media.damage import CLIP_DAMAGE
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.timing.rate import SOUND_RATE
 
@@ -30,9 +30,10 @@ def decode_sound(path: Path, progress: Callable[[float], None] | None = None) ->
     """
     try:
         with av.open(str(path), metadata_errors="ignore") as container:
-            if not container.streams.audio:
+            heard = [s for s in container.streams.audio if s.codec_context is not None]
+            if not heard:
                 raise Problem("This file has no sound.")
-            stream = container.streams.audio[0]
+            stream = heard[0]
             pictures = container.streams.video
             begin = 0.0
             if pictures and pictures[0].start_time is not None and pictures[0].time_base:
@@ -55,7 +56,9 @@ def decode_sound(path: Path, progress: Callable[[float], None] | None = None) ->
                     progress(min(1.0, total / SOUND_RATE / (container.duration / av.time_base)))
             for out in resampler.resample(None):
                 blocks.append(np.ascontiguousarray(out.to_ndarray().T, np.float32))
-    except av.error.FFmpegError:
+    except Problem:
+        raise
+    except CLIP_DAMAGE:
         raise Problem("The sound of this file cannot be decoded; it may be damaged.") from None
     if not blocks:
         raise Problem("This file has no sound that can be decoded.")
@@ -75,7 +78,7 @@ def _frames(
         for frame in container.decode(stream):
             count += 1
             yield frame
-    except (av.error.FFmpegError, EOFError):
+    except CLIP_DAMAGE:
         if count == 0:
             raise
 
