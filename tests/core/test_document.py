@@ -15,7 +15,9 @@ from velvet_seam.core.formats.shot_file import read_shot_file, shot_file_text
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.describe import describe
 from velvet_seam.core.shot.edit import apply, read_edit
-from velvet_seam.core.shot.shot import Shot, load
+from velvet_seam.core.shot.layer import FootageSource, Layer, Place, SoundTrack, Span, TimeMap
+from velvet_seam.core.shot.seam import ScreenKey, Seam
+from velvet_seam.core.shot.shot import Canvas, Shot, load
 from velvet_seam.core.timing.animated import Keyframe, Keyframes, value_at
 from velvet_seam.core.timing.rate import spell
 from velvet_seam.demo.scenario import moth_over_the_paper_sea
@@ -197,3 +199,78 @@ def test_the_description_names_every_field():
 def test_unknown_fields_are_not_lost_silently():
     with pytest.raises(ValidationError):
         Shot.model_validate({**SHOT.model_dump(), "mood": "blue"})
+
+
+def moving_layer() -> Shot:
+    move = Keyframes(keys=[Keyframe(frame=0, value=0), Keyframe(frame=40, value=400)])
+    key = ScreenKey(id="k-a", colour="#00ff00", tolerance=move.model_copy(
+        update={"keys": (Keyframe(frame=5, value=1), Keyframe(frame=30, value=20))}))  # fmt: skip
+    layer = Layer(id="l-a", name="A", source=FootageSource(footage="f-a"),
+                  span=Span(first=10, last=49), time=TimeMap(source_in=Fraction(2)),
+                  place=Place(x=move, y=5), seam=Seam(matte=(key,)))  # fmt: skip
+    sound = SoundTrack(id="t-a", name="T", footage="f-t", span=Span(first=10, last=49))
+    canvas = Canvas(width=64, height=64)
+    return Shot(name="S", canvas=canvas, rate="30000/1001", length=60, layers=(layer,),
+                sounds=(sound,))  # fmt: skip
+
+
+def shown(shot: Shot, frame: int) -> list[tuple]:
+    """What every layer and sound shows at a frame: its source time and its moving values."""
+    found = []
+    for thing in shot.things:
+        if thing.span.holds(frame):
+            at = frame - thing.span.first
+            values = []
+            if isinstance(thing, Layer):
+                key = thing.seam.matte[0]
+                values = [value_at(thing.place.x, at), value_at(key.tolerance, at)]
+            time = thing.time.source_in + Fraction(at) / shot.rate
+            found.append((thing.name, time, *values))
+    return found
+
+
+@given(st.integers(11, 49))
+def test_a_split_changes_nothing_that_is_seen_or_heard(at):
+    shot = moving_layer()
+    after = shot
+    for target, new_id in (("l-a", "l-b"), ("t-a", "t-b")):
+        after = apply(
+            after, read_edit({"do": "split", "target": target, "at": at, "new_id": new_id})
+        )
+    assert [layer.id for layer in after.layers] == ["l-a", "l-b"]
+    assert (after.layer("l-a").span.last, after.layer("l-b").span.first) == (at - 1, at)
+    assert len({part.id for layer in after.layers for part in layer.seam.parts}) == 2
+    for frame in range(60):
+        assert shown(after, frame) == shown(shot, frame)
+    trimmed = apply(shot, read_edit({"do": "trim", "target": "l-a", "edge": "first", "to": at}))
+    assert shown(trimmed, at)[0] == shown(shot, at)[0]
+
+
+@pytest.mark.parametrize("at", [10, 50, -3, 0])
+def test_there_is_nothing_to_split_at_the_ends(at):
+    with pytest.raises(Problem, match="both sides"):
+        apply(
+            moving_layer(), read_edit({"do": "split", "target": "l-a", "at": at, "new_id": "l-b"})
+        )
+
+
+def test_what_is_locked_stays_as_it_is():
+    shot = apply(moving_layer(), read_edit(
+        {"do": "set-values", "target": "l-a", "values": {"locked": True}}))  # fmt: skip
+    for edit in (
+        {"do": "set-values", "target": "l-a", "values": {"place.y": 9}},
+        {"do": "set-values", "target": "l-a", "values": {"locked": False, "place.y": 9}},
+        {"do": "remove-layer", "layer": "l-a"},
+        {"do": "trim", "target": "l-a", "edge": "first", "to": 20},
+        {"do": "split", "target": "l-a", "at": 20, "new_id": "l-b"},
+        {"do": "remove-part", "layer": "l-a", "part": "k-a"},
+        {"do": "several", "label": "all", "edits": [{"do": "remove-layer", "layer": "l-a"}]},
+    ):
+        with pytest.raises(Problem, match="A is locked"):
+            apply(shot, read_edit(edit))
+    copy = apply(shot, read_edit({"do": "duplicate-layer", "layer": "l-a", "new_id": "l-b"}))
+    assert not copy.layer("l-b").locked
+    free = apply(
+        shot, read_edit({"do": "set-values", "target": "l-a", "values": {"locked": False}})
+    )
+    assert not free.layer("l-a").locked

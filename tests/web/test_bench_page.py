@@ -218,3 +218,27 @@ def test_two_tabs_see_each_others_edits_and_neither_loses_one(bench: Page):
         until(other, "velvetSeam.bench.thing('l-moth').place.x === 500")
     finally:
         other.close()
+
+
+def test_a_layer_is_cut_in_two_and_locked(bench: Page):
+    bench.click("#card-l-moth")
+    expect(bench.locator("#field-name")).to_have_value("Moth on card")
+    for _ in range(4):
+        bench.keyboard.press("Shift+ArrowRight")
+    bench.keyboard.press("c")
+    until(bench, "velvetSeam.bench.shot.layers.length === 6")
+    first, later = state(bench, "shot.layers[2].span"), state(bench, "shot.layers[3].span")
+    assert (first["last"], later["first"]) == (39, 40)
+    until(bench, "velvetSeam.bench.target === velvetSeam.bench.shot.layers[3].id")
+    expect(bench.locator("#undo")).to_have_attribute("title", re.compile("split Moth on card"))
+    bench.keyboard.press("c")  # at its very first frame there is nothing to cut
+    expect(bench.locator("#say")).to_contain_text("on both sides of the playhead")
+    expect(bench.locator("#handles .knob").first).to_be_visible()
+    bench.keyboard.press("k")
+    until(bench, "velvetSeam.bench.shot.layers[3].locked")
+    expect(bench.locator("#handles .knob")).to_have_count(0)
+    bench.keyboard.press("Delete")
+    expect(bench.locator("#say")).to_contain_text("Moth on card is locked. Unlock it to change it.")
+    assert len(state(bench, "shot.layers")) == 6
+    bench.keyboard.press("k")
+    until(bench, "!velvetSeam.bench.shot.layers[3].locked")

@@ -15,7 +15,8 @@ from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
 from velvet_seam.cli import main
-from velvet_seam.store.tables import database
+from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.store.tables import Unwritable, database
 from velvet_seam.web.app import create_app
 
 PAGE = {"accept": "text/html"}
@@ -264,3 +265,44 @@ def test_footage_in_use_is_kept_and_said(client, shot):
     assert answer.status_code == 422
     assert "is used in" in answer.json()["problem"]
     assert client.get(f"/footage/{footage}/poster.jpg").status_code == 200
+
+
+def test_a_full_disk_while_saving_is_said_and_the_shot_is_as_it_was(client, shot, monkeypatch):
+    shots = client.app.state.context.library.shots
+    pages = database.execute_sql("PRAGMA page_count").fetchone()[0]
+    database.execute_sql(f"PRAGMA max_page_count = {pages}")  # of this thread's connection
+    try:
+        for n in range(2000):  # until what is free in the file is used up, too
+            name = f"{n} " + "x" * 100
+            shots.edit(shot, read_edit({"do": "set-values", "values": {"name": name}}))
+        raise AssertionError("it was never full")
+    except Unwritable as full:
+        said = full
+    finally:
+        database.execute_sql("PRAGMA max_page_count = 1073741823")
+    assert shots.get(shot).shot.name == f"{n - 1} " + "x" * 100
+
+    def refuse(*_):
+        raise said
+
+    with monkeypatch.context() as patched:
+        patched.setattr(type(shots), "edit", refuse)
+        answer = edit(client, shot, do="set-values", values={"length": 78})
+    assert answer.status_code == 507
+    assert "the disk is full" in answer.json()["problem"]
+    assert edit(client, shot, do="set-values", values={"length": 78}).status_code == 200
+
+
+def test_a_full_disk_while_bringing_in_is_said_and_leaves_nothing(client, monkeypatch):
+    folder = client.app.state.context.library.folder
+    full = folder.root / "incoming" / "full"
+    full.symlink_to("/dev/full")
+    monkeypatch.setattr(type(folder), "incoming", lambda _: full)
+    count = len(client.app.state.context.library.footage.all())
+    answer = send(client, png() + b"\0" * 300_000, "mine.png")
+    assert answer.status_code == 422
+    assert answer.json()["problem"] == (
+        "mine.png could not be kept: No space left on device. Nothing else was touched."
+    )
+    assert not full.is_symlink()
+    assert len(client.app.state.context.library.footage.all()) == count

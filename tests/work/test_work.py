@@ -149,6 +149,39 @@ def test_deliveries_are_what_they_say(library, coded, tmp_path):
         assert read_code(picture) == 7
 
 
+def test_a_full_disk_ends_a_render_in_words_and_what_is_finished_is_kept(library, coded):
+    """Writing to /dev/full fails just as on a full disk."""
+    shot = coded_shot(bring_in(library, coded)).model_copy(update={"length": 75})
+    job = library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=75)
+    unfinished = library.folder.render(f"{job}.mp4.part")
+    unfinished.symlink_to("/dev/full")
+    run_job(library, library.jobs.take("render"))
+    row = library.jobs.get(job)
+    assert row.state == "failed"
+    assert "No space left on device" in row.sentence
+    assert len(list(library.folder.ranges(job).glob("*.mp4"))) == 2
+    assert not unfinished.is_symlink()
+    library.jobs.go_on(job)
+    run_job(library, library.jobs.take("render"))
+    assert library.jobs.get(job).state == "done"
+    assert probe(library.folder.render(f"{job}.mp4")).frames == 75
+
+
+def test_a_full_disk_ends_the_making_of_a_proxy_in_words(library, coded):
+    copy = library.folder.incoming()
+    shutil.copyfile(coded, copy)
+    item = library.footage.add(copy, "coded", look(copy, library.folder.root / "poster.jpg"))
+    proxy = library.folder.proxy(item.id)
+    proxy.with_name(proxy.name + ".part").symlink_to("/dev/full")
+    job = library.jobs.add("prepare", item.id, item.name, total=item.probe.frames)
+    run_job(library, library.jobs.take("prepare"))
+    assert library.jobs.get(job).state == "failed"
+    assert "No space left on device" in library.jobs.get(job).sentence
+    library.jobs.go_on(job)
+    run_job(library, library.jobs.take("prepare"))
+    assert library.footage.get(item.id).ready
+
+
 def test_a_cancelled_render_leaves_no_file(library, coded, monkeypatch):
     shot = coded_shot(bring_in(library, coded))
     job = library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=25)

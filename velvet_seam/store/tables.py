@@ -11,6 +11,17 @@ from playhouse.migrate import SqliteMigrator, migrate
 
 database = pw.DatabaseProxy()
 
+Unwritable = pw.OperationalError
+"""Raised where the disk, or another program, does not let the store be written."""
+
+
+def is_full(error: BaseException | None) -> bool:
+    """Whether a full disk is behind an error. SQLite takes a transaction back by itself then, and
+    the attempt to do so again raises the error that is seen first."""
+    while error is not None and "full" not in str(error):
+        error = error.__context__
+    return error is not None
+
 
 def now() -> datetime:
     return datetime.now(UTC).replace(tzinfo=None)

@@ -14,6 +14,7 @@ from fastapi.staticfiles import StaticFiles
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.store.library import Library
+from velvet_seam.store.tables import Unwritable, is_full
 from velvet_seam.web import bench, files, footage, live, renders, shots
 from velvet_seam.web.context import STATIC, Context, templates
 from velvet_seam.web.guard import Guard
@@ -34,6 +35,7 @@ _SAID = {
 _REFUSALS: dict[int | str, dict[str, Any]] = {
     404: {"description": "What the request is about is no longer here.", "content": _SAID},
     422: {"description": "It cannot be done as asked; nothing was changed.", "content": _SAID},
+    507: {"description": "There is no room to save it; nothing was changed.", "content": _SAID},
 }
 """A sentence; as a page to who asks for one."""
 
@@ -61,6 +63,7 @@ def create_app(folder: Path) -> FastAPI:
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     app.add_exception_handler(Problem, _problem)
     app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(Unwritable, _unwritable)
     app.add_exception_handler(404, _missing)
     return app
 
@@ -79,6 +82,11 @@ def _say(request: Request, sentence: str, status: int) -> Response:
 async def _problem(request: Request, problem: Exception) -> Response:
     gone = "no longer" in str(problem)
     return _say(request, str(problem), 404 if gone else 422)
+
+
+async def _unwritable(request: Request, error: Exception) -> Response:
+    why = "the disk is full" if is_full(error) else "the disk does not take it"
+    return _say(request, f"This was not saved: {why}. What was saved before is as it was.", 507)
 
 
 async def _invalid(request: Request, error: Exception) -> Response:

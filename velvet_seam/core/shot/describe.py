@@ -17,6 +17,7 @@ from velvet_seam.core.shot.edit import (
     ReorderLayer,
     SetValues,
     Several,
+    Split,
 )
 from velvet_seam.core.shot.shot import Shot
 
@@ -32,6 +33,7 @@ _VALUE_WORDS = {
     "keep_shadows": "keep shadows",
     "gain": "gain",
     "hidden": "hide",
+    "locked": "lock",
 }
 
 
@@ -73,6 +75,8 @@ def describe(shot: Shot, edit: Edit) -> str:
             mattes = shot.layer(target).seam.matte
             kind = "screen key" if any(p.id == part for p in mattes) else "garbage mask"
             return f"remove {kind} of {_called(shot, target)}"
+        case Split(target=target):
+            return f"split {_called(shot, target)}"
         case MoveInTime(target=target):
             return f"move {_called(shot, target)} in time"
         case SetValues(target=target, values=values):

@@ -17,9 +17,10 @@ from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack, Span, TimeMap
-from velvet_seam.core.shot.seam import Mask, Matte
+from velvet_seam.core.shot.seam import Mask, Matte, Seam
 from velvet_seam.core.shot.shot import Shot, sentence
 from velvet_seam.core.shot.words import Id, Name, Part
+from velvet_seam.core.timing.animated import Keyframes
 
 Thing = TypeVar("Thing", Layer, SoundTrack)
 
@@ -107,6 +108,18 @@ class Trim(Part):
     to: int
 
 
+class Split(Part):
+    """Cut a layer or a sound in two in front of a shot frame; nothing that is seen changes.
+
+    The later piece is new; a layer's lies right above the earlier one.
+    """
+
+    do: Literal["split"] = "split"
+    target: Id
+    at: int
+    new_id: Id
+
+
 class AddSound(Part):
     do: Literal["add-sound"] = "add-sound"
     sound: SoundTrack
@@ -136,6 +149,7 @@ Edit = Annotated[
     | RemovePart
     | MoveInTime
     | Trim
+    | Split
     | AddSound
     | RemoveSound
     | Several,
@@ -164,10 +178,28 @@ def apply(shot: Shot, edit: Edit) -> Shot:
     Raises:
         Problem: with a sentence that says why the edit cannot be done.
     """
+    _refuse_locked(shot, edit)
     try:
         return _APPLY[type(edit)](shot, edit)
     except ValidationError as error:
         raise Problem(f"Nothing was changed: {sentence(error)}.") from None
+
+
+def _refuse_locked(shot: Shot, edit: Edit) -> None:
+    """What is locked stays as it is until it is unlocked."""
+    if isinstance(edit, SetValues) and set(edit.values) == {"locked"}:
+        return
+    target = next(
+        (
+            t
+            for name in ("target", "layer", "sound")
+            if isinstance(t := getattr(edit, name, None), str)
+        ),
+        None,
+    )
+    for thing in shot.things:
+        if thing.id == target and thing.locked and not isinstance(edit, DuplicateLayer):
+            raise Problem(f"{thing.name} is locked. Unlock it to change it.")
 
 
 def revised(part: Any, **changes: Any) -> Any:
@@ -199,17 +231,37 @@ def _remove_layer(shot: Shot, edit: RemoveLayer) -> Shot:
 
 def _duplicate_layer(shot: Shot, edit: DuplicateLayer) -> Shot:
     layer = shot.layer(edit.layer)
-    seam = layer.seam
-    fresh = {
-        "matte": [revised(p, id=f"{edit.new_id[:30]}-k{i}") for i, p in enumerate(seam.matte)],
-        "masks": [revised(p, id=f"{edit.new_id[:30]}-m{i}") for i, p in enumerate(seam.masks)],
-    }
     copy = revised(
-        layer, id=edit.new_id, name=f"{layer.name[:112]} copy", seam=revised(seam, **fresh)
-    )
+        layer, id=edit.new_id, name=f"{layer.name[:112]} copy", seam=_fresh(layer, edit.new_id),
+        locked=False,
+    )  # fmt: skip
     layers = list(shot.layers)
     layers.insert(layers.index(layer) + 1, copy)
     return revised(shot, layers=layers)
+
+
+def _fresh(layer: Layer, new_id: str) -> Seam:
+    """A layer's seam for a copy of it: its mattes and masks get ids of their own."""
+    seam = layer.seam
+    return Seam.model_validate(
+        {name: getattr(seam, name) for name in Seam.model_fields}
+        | {
+            "matte": [revised(p, id=f"{new_id[:30]}-k{i}") for i, p in enumerate(seam.matte)],
+            "masks": [revised(p, id=f"{new_id[:30]}-m{i}") for i, p in enumerate(seam.masks)],
+        }
+    )
+
+
+def _begun_later(part: Any, by: int) -> Any:
+    """A part whose layer begins ``by`` frames later: its keyframes stay where they were in time."""
+    if isinstance(part, Keyframes):
+        return Keyframes(keys=tuple(revised(key, frame=key.frame - by) for key in part.keys))
+    if isinstance(part, BaseModel):
+        fields = {name: getattr(part, name) for name in type(part).model_fields}
+        return type(part).model_validate({n: _begun_later(f, by) for n, f in fields.items()})
+    if isinstance(part, tuple):
+        return tuple(_begun_later(one, by) for one in part)
+    return part
 
 
 def _reorder_layer(shot: Shot, edit: ReorderLayer) -> Shot:
@@ -297,12 +349,30 @@ def _trim(shot: Shot, edit: Trim) -> Shot:
         first = max(first, 0)
         source_in = thing.time.source_in + Fraction(first - span.first) / shot.rate
         return revised(
-            thing,
+            _begun_later(thing, first - span.first),
             span=Span(first=first, last=span.last),
             time=TimeMap(source_in=source_in if moving else Fraction(0)),
         )
 
     return _replace(shot, edit.target, trimmed)
+
+
+def _split(shot: Shot, edit: Split) -> Shot:
+    thing = next((one for one in shot.things if one.id == edit.target), None)
+    if thing is None:
+        raise Problem("Nothing was changed: that layer or sound is no longer in the shot.")
+    if not thing.span.first < edit.at <= thing.span.last:
+        raise Problem(f"{thing.name} has no frame on both sides of the playhead to be split there.")
+    earlier = _trim(shot, Trim(target=edit.target, edge="last", to=edit.at - 1))
+    later = _trim(shot, Trim(target=edit.target, edge="first", to=edit.at))
+    if isinstance(thing, SoundTrack):
+        piece = revised(later.sound(thing.id), id=edit.new_id)
+        return revised(earlier, sounds=(*earlier.sounds, piece))
+    rest = later.layer(thing.id)
+    layers = list(earlier.layers)
+    piece = revised(rest, id=edit.new_id, seam=_fresh(rest, edit.new_id))
+    layers.insert(shot.layers.index(thing) + 1, piece)
+    return revised(earlier, layers=layers)
 
 
 def _add_sound(shot: Shot, edit: AddSound) -> Shot:
@@ -329,6 +399,7 @@ _APPLY: dict[type, Callable[[Shot, Any], Shot]] = {
     RemovePart: _remove_part,
     MoveInTime: _move_in_time,
     Trim: _trim,
+    Split: _split,
     AddSound: _add_sound,
     RemoveSound: _remove_sound,
     Several: _several,

@@ -100,6 +100,7 @@ class Layer(Part):
     sound: OwnSound = OwnSound()
     seam: Seam = Seam()
     hidden: bool = False
+    locked: bool = False
 
 
 class SoundTrack(Part):
@@ -112,3 +113,4 @@ class SoundTrack(Part):
     time: TimeMap = TimeMap()
     gain: Gain = 0.0
     on: bool = True
+    locked: bool = False

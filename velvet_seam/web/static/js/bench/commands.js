@@ -38,6 +38,7 @@ export class Commands {
     }
     if (event.target.closest("#undo")) this.undo();
     else if (event.target.closest("#redo")) this.redo();
+    else if (event.target.closest("#split")) this.split();
     else if (event.target.closest("#render")) this.deliver();
     else if (event.target.closest("[data-do-render]")) this.render();
     else {
@@ -54,6 +55,7 @@ export class Commands {
     if (!layer) return null;
     const actions = {
       hide: () => bench.set(id, { hidden: !layer.hidden }),
+      lock: () => bench.set(id, { locked: !layer.locked }),
       solo: () => {
         if (bench.solo.has(id)) bench.solo.delete(id);
         else bench.solo.add(id);
@@ -74,6 +76,16 @@ export class Commands {
       "remove-part": () => bench.edit({ do: "remove-part", layer: id, part: dataset.part }),
     };
     return actions[name]?.();
+  }
+
+  /** Cut what is chosen in two at the playhead; the later piece is chosen then. */
+  async split() {
+    const { bench } = this;
+    const thing = bench.layer ?? bench.sound;
+    if (!thing) { say("Choose the layer or the sound to split first."); return; }
+    const kind = bench.layer ? "layer" : "sound", new_id = newId(kind[0] === "l" ? "l" : "t");
+    const answer = await bench.edit({ do: "split", target: thing.id, at: bench.frame, new_id });
+    if (answer) bench.choose(`${kind}:${new_id}`);
   }
 
   fit(layer, choose) {
@@ -233,6 +245,8 @@ export class Commands {
       o: () => edge("last"),
       d: () => this.act("duplicate", {}),
       h: () => this.act("hide", {}),
+      k: () => this.act("lock", {}),
+      c: () => this.split(),
       s: () => this.act("solo", {}),
       l: () => player.setLoop(!player.loop),
       r: () => { const name = document.getElementById("field-name"); name?.focus(); name?.select(); },

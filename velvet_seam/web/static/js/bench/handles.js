@@ -70,7 +70,7 @@ export class Handles {
       return;
     }
     const layer = bench.layer;
-    if (!layer || layer.hidden || !inSpan(layer, bench.frame) || this.picture.playing) return;
+    if (!layer || layer.hidden || layer.locked || !inSpan(layer, bench.frame) || this.picture.playing) return;
     if (bench.kind === "layer") this.renderPlace(layer, place ?? layer.place);
     else {
       const shown = layer.seam.masks.filter((box) => box.on);
