@@ -9,7 +9,7 @@ import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.damage import CLIP_DAMAGE
+from velvet_seam.core.damage import CLIP_DAMAGE
 from velvet_seam.core.media.flipbook import FORMATS
 from velvet_seam.core.media.pictures import picture_streams
 from velvet_seam.core.media.probe import Probe

@@ -13,7 +13,7 @@ import numpy as np
 from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoReformatter
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.damage import CLIP_DAMAGE
+from velvet_seam.core.damage import CLIP_DAMAGE
 from velvet_seam.core.media.flipbook import FORMATS, Flipbook
 from velvet_seam.core.media.pictures import Pictures
 from velvet_seam.core.media.probe import Probe

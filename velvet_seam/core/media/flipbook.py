@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from velvet_seam.core.media.damage import STILL_DAMAGE
+from velvet_seam.core.damage import STILL_DAMAGE
 from velvet_seam.core.picture.premultiply import premultiply
 from velvet_seam.core.problem import Problem
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import av
 
-from velvet_seam.core.media.damage import CLIP_DAMAGE
+from velvet_seam.core.damage import CLIP_DAMAGE
 from velvet_seam.core.problem import Problem
 
 NO_PLACES = {"mpeg", "mpegvideo", "h264", "hevc", "m4v", "ivf", "obu"}

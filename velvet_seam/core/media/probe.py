@@ -14,8 +14,8 @@ import pi_heif
 from PIL import Image, ImageOps, UnidentifiedImageError
 from pydantic import BaseModel
 
+from velvet_seam.core.damage import CLIP_DAMAGE, STILL_DAMAGE
 from velvet_seam.core.media import flipbook
-from velvet_seam.core.media.damage import CLIP_DAMAGE, STILL_DAMAGE
 from velvet_seam.core.media.pictures import decoder_with_coverage, picture_streams
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.timing.rate import FrameRate

@@ -9,7 +9,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.damage import CLIP_DAMAGE
+from velvet_seam.core.damage import CLIP_DAMAGE
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.timing.rate import SOUND_RATE
 
