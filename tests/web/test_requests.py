@@ -306,3 +306,18 @@ def test_a_full_disk_while_bringing_in_is_said_and_leaves_nothing(client, monkey
     )
     assert not full.is_symlink()
     assert len(client.app.state.context.library.footage.all()) == count
+
+
+def test_what_a_failed_render_has_finished_survives_a_late_cancel(client, shot):
+    library = client.app.state.context.library
+    for state, kept in (("failed", True), ("paused", False)):
+        job = library.jobs.add(
+            "render", shot, "A", document=library.shots.get(shot).shot.model_dump_json()
+        )
+        if state == "failed":
+            library.jobs.fail(job, "It stopped.")
+        else:
+            library.jobs.pause(job)
+        library.folder.ranges(job).mkdir()
+        client.post(f"/renders/{job}/cancel")
+        assert library.folder.ranges(job).exists() == kept

@@ -7,8 +7,9 @@ import os
 import signal
 import subprocess
 import time
-from collections.abc import Coroutine
+from collections.abc import Coroutine, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -109,6 +110,17 @@ def enqueue(library: Library, length: int) -> str:
     return library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=length)
 
 
+@contextmanager
+def running(library: Library) -> Iterator[Queue]:
+    """A queue at work until the block ends."""
+    queue = Queue(library)
+    queue.start()
+    try:
+        yield queue
+    finally:
+        queue.stop()
+
+
 def render_process(queue: Queue) -> subprocess.Popen[bytes]:
     end = time.monotonic() + 30
     while "render" not in queue._running and time.monotonic() < end:
@@ -128,18 +140,14 @@ def finished(library: Library, job: str, count: int) -> dict[str, int]:
 
 
 def test_a_render_that_is_killed_goes_on_by_itself_and_gives_the_same_file(library: Library):
-    queue = Queue(library)
     whole, killed = enqueue(library, 600), enqueue(library, 600)
-    queue.start()
-    try:
+    with running(library) as queue:
         waited(library, whole, "done")
         before = finished(library, killed, 2)
         render_process(queue).kill()
         after = finished(library, killed, 4)
         assert {name: after[name] for name in before} == before  # none was done again
         assert waited(library, killed, "done").tries == 1
-    finally:
-        queue.stop()
     files = [library.folder.render(f"{job}.mp4").read_bytes() for job in (whole, killed)]
     assert files[0] == files[1]
     names = sorted(path.name for path in (library.folder.root / "renders").iterdir())
@@ -147,10 +155,8 @@ def test_a_render_that_is_killed_goes_on_by_itself_and_gives_the_same_file(libra
 
 
 def test_a_render_that_falls_over_each_time_is_given_up_in_words_and_can_be_taken_up(library):
-    queue = Queue(library)
     stubborn, after = enqueue(library, 20_000), enqueue(library, 10)
-    queue.start()
-    try:
+    with running(library) as queue:
         for _ in range(MOST_TRIES):
             waited(library, stubborn, "working")
             process = render_process(queue)
@@ -162,16 +168,12 @@ def test_a_render_that_falls_over_each_time_is_given_up_in_words_and_can_be_take
         assert waited(library, after, "done").done == 10
         library.jobs.go_on(stubborn)
         assert waited(library, stubborn, "working").tries == 0
-    finally:
-        queue.stop()
 
 
 def test_pause_order_and_going_on(library: Library):
-    queue = Queue(library)
     long, second, third = (enqueue(library, n) for n in (20_000, 60, 50))
     library.jobs.put_first(third)
-    queue.start()
-    try:
+    with running(library):
         waited(library, third, "done")
         finished(library, long, 2)
         library.jobs.pause(long)
@@ -182,22 +184,16 @@ def test_pause_order_and_going_on(library: Library):
         library.jobs.go_on(long)
         now = finished(library, long, len(kept) + 1)
         assert {name: now[name] for name in kept} == kept
-    finally:
-        queue.stop()
     ended = [library.jobs.get(job).ended for job in (third, second)]
     assert ended[0] < ended[1]
 
 
 def test_cancel_stops_a_render_and_stopping_the_program_lets_it_wait(library: Library):
-    queue = Queue(library)
     cancelled, interrupted = enqueue(library, 20_000), enqueue(library, 20_000)
-    queue.start()
-    try:
+    with running(library):
         waited(library, cancelled, "working")
         library.jobs.cancel(cancelled)
         waited(library, interrupted, "working")
-    finally:
-        queue.stop()
     assert library.jobs.get(cancelled).state == "cancelled"
     assert library.jobs.get(interrupted).state == "waiting"
     assert list((library.folder.root / "renders").glob("*.mp4")) == []

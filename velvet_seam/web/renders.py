@@ -115,7 +115,7 @@ def cancel(job: str, request: Request, context: Ctx) -> Response:
     """Give a render up; what was finished of it is thrown away."""
     row = _render(context, job)
     context.library.jobs.cancel(row.id)
-    if row.state != "working":  # else the worker does it
+    if row.state in ("waiting", "paused"):  # at work, the worker does it; of a failure it is kept
         shutil.rmtree(context.library.folder.ranges(row.id), ignore_errors=True)
     return listing(request, context)
 
