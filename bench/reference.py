@@ -1,7 +1,7 @@
 """The demo composite in plain NumPy, float64, straight from the formulas; slow and obvious.
 
 Written without the kernels: keying, masking, placing and blending are all done again here. Only
-reading, and the screen's light as a grid, are taken from the program.
+reading, and the screen's light and the foreground nearby as grids, are taken from the program.
 """
 
 from __future__ import annotations
@@ -11,11 +11,15 @@ from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter
 
 from velvet_seam.core.engine.plan import Footage
+from velvet_seam.core.picture.foreground import local_foreground
 from velvet_seam.core.picture.screen import CELL, STUDY, screen_surface, study
+from velvet_seam.core.picture.screen_key import CLEAR, SEGMENT
 from velvet_seam.core.shot.layer import ColourSource, Layer
-from velvet_seam.core.shot.seam import BoxMask, ScreenKey
+from velvet_seam.core.shot.mask import BoxMask, Mask
+from velvet_seam.core.shot.matte import ScreenKey
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.words import colour_to_rgb
 from velvet_seam.core.timing.animated import value_at
@@ -35,29 +39,79 @@ def bilinear(grid: Image, rows: NDArray, columns: NDArray) -> Image:
     return top * (1 - u) + low * u
 
 
+def luma_chroma(c: Image) -> Image:
+    """Y', Cb, Cr of BT.709."""
+    y = c @ np.array([0.2126, 0.7152, 0.0722])
+    return np.stack([y, (c[..., 2] - y) / 1.8556, (c[..., 0] - y) / 1.5748], -1)
+
+
 def keyed(picture: NDArray[np.uint8], key: ScreenKey, at: int) -> Image:
-    """The colour-difference key of one picture: RGBA, premultiplied, 0 to 1."""
+    """The screen key of one picture: RGBA, premultiplied, 0 to 1."""
     h, w = picture.shape[:2]
     colour = colour_to_rgb(key.colour)
-    step = min(1.0, STUDY / min(h, w)) / CELL
-    grid = screen_surface(study(picture), colour).astype(float)
-    screen = bilinear(grid, (np.arange(h) + 0.5) * step - 0.5, (np.arange(w) + 0.5) * step - 0.5)
-    c = picture[..., :3] / 255
+    small = study(picture)
+    grid = screen_surface(small, colour)
     k = int(np.argmax(colour))
-    others = [n for n in range(3) if n != k]
-    d = c[..., k] - c[..., others].max(-1)
-    ds = np.maximum(screen[..., k] - screen[..., others].max(-1), 0.02)
-    low, width = value_at(key.tolerance, at) / 100, value_at(key.softness, at) / 100
-    a = np.clip((1 - d / ds - low) / max(width, 1e-3), 0, 1)
-    f = np.clip(c - (1 - a)[..., None] * screen, 0, a[..., None])
-    spill = np.maximum(f[..., k] - f[..., others].max(-1), 0)
-    f[..., k] -= value_at(key.despill, at) / 100 * spill
-    return np.concatenate([f, a[..., None]], -1)
+    others = [(k + 1) % 3, (k + 2) % 3]
+    near = local_foreground(small, grid, k)
+    step = min(1.0, STUDY / min(h, w)) / CELL
+    rows, columns = (np.arange(h) + 0.5) * step - 0.5, (np.arange(w) + 0.5) * step - 0.5
+    s = bilinear(grid.astype(float), rows, columns)
+    f, var = np.empty_like(s), bilinear(near.near[..., 3:].astype(float), rows, columns)
+    f[..., [k, *others]] = bilinear(near.near[..., :3].astype(float), rows, columns)
+    c = picture[..., :3] / 255
+
+    def difference(x: Image) -> Image:
+        return x[..., k] - x[..., others].max(-1)
+
+    raw = np.clip((1 - difference(c) / np.maximum(difference(s), 0.02)) / near.white, 0, 1)
+    cy, sy, fy = luma_chroma(c), luma_chroma(s), luma_chroma(f)
+    weight = 1 / (4e-4 + 3 * raw[..., None] ** 2 * np.maximum(var - fy**2, 0))
+    same = 0.5 / 4e-4 * (sy**2).sum(-1)
+    aa = (weight * fy * fy).sum(-1) + same + 0.01 / 4e-4
+    ab = (weight * fy * sy).sum(-1) + same
+    bb = (weight * sy * sy).sum(-1) + same
+    right_a = (weight * fy * cy).sum(-1) + same + 0.01 / 4e-4 * raw
+    right_b = (weight * sy * cy).sum(-1) + same
+    det = np.maximum(aa * bb - ab * ab, 1e-9)
+    a = np.clip((right_a * bb - right_b * ab) / det, 0, 1)
+    beta = (aa * right_b - ab * right_a) / det
+    g = np.where(a < 0.97, np.clip(beta / np.maximum(1 - a, 0.03), 0.8, 1.08), 1)[..., None] * s
+    low, high = np.maximum(g, 0.02), np.maximum(1 - g, 0.02)
+    least = np.maximum((low - c - 0.02) / low, (c - 0.02 - g) / high).max(-1)
+    a = np.maximum(a, np.minimum(least, 1))
+    a = np.clip((a - value_at(key.tolerance, at) / 100) / (value_at(key.softness, at) / 100), 0, 1)
+    # segments that are all screen, and all foreground
+    own = np.maximum(difference(f), 0)
+    cells = (
+        np.clip(rows, 0, len(grid) - 1).astype(int),
+        np.clip(columns, 0, grid.shape[1] - 1).astype(int),
+    )
+    below = np.minimum(cells[0] + 1, len(grid) - 1)
+    for begin in range(0, w, SEGMENT):
+        end = min(begin + SEGMENT, w)
+        c0, c1 = cells[1][begin], min(cells[1][end - 1] + 1, grid.shape[1] - 1)
+        screen = raw[:, begin:end].max(1) <= CLEAR
+        core = (
+            near.core[cells[0], c0 : c1 + 1].all(1) & near.core[below, c0 : c1 + 1].all(1) & ~screen
+        )
+        a[screen, begin:end] = 0
+        a[core, begin:end] = 1
+        first = near.near[cells[0], c0]
+        own[core, begin:end] = np.maximum(first[core, 0] - first[core, 1:3].max(1), 0)[:, None]
+    # what compression has blurred is made crisp again
+    soft = gaussian_filter(a, 2.5, mode="nearest", radius=6)
+    a = np.clip(a + 0.5 * (a - soft), 0, 1)
+    out = np.clip(c - (1 - a)[..., None] * g, 0, a[..., None])
+    spill = np.maximum(difference(out) - own * a, 0) * value_at(key.despill, at) / 100
+    out[..., k] -= spill
+    if key.spill_to == "grey":
+        out = np.minimum(out + spill[..., None], a[..., None])
+    return np.concatenate([out, a[..., None]], -1)
 
 
-def masked(
-    image: Image, mask: BoxMask, at: int, layer: Layer, width: float, height: float
-) -> Image:
+def masked(image: Image, mask: Mask, at: int, layer: Layer, width: float, height: float) -> Image:
+    assert isinstance(mask, BoxMask)
     h, w = image.shape[:2]
     kx, ky = w / width, h / height
     cx, cy = (value_at(mask.x, at) + width / 2) * kx, (value_at(mask.y, at) + height / 2) * ky
@@ -66,9 +120,12 @@ def masked(
     dy = np.abs(np.arange(h) + 0.5 - cy)[:, None] - hh
     outside = np.hypot(np.maximum(dx, 0), np.maximum(dy, 0))
     distance = np.where((dx > 0) & (dy > 0), outside, np.maximum(dx, dy))
-    soft = max(value_at(mask.feather, at) / (value_at(layer.place.scale, at) / 100) * kx, 1)
-    keep = np.clip(0.5 - distance / soft, 0, 1)
-    return image * (1 - keep if mask.removes == "inside" else keep)[..., None]
+    per = kx / (value_at(layer.place.scale, at) / 100)
+    inner, outer = value_at(mask.feather_in, at) * per, value_at(mask.feather_out, at) * per
+    if inner + outer < 1:
+        inner, outer = 0.5 + (inner - outer) / 2, 0.5 + (outer - inner) / 2
+    keep = np.clip((outer - distance) / (inner + outer), 0, 1)
+    return image * (1 - keep if mask.use == "garbage" else keep)[..., None]
 
 
 def overlap(size: int, scale: float, shift: float, count: int) -> Image:
@@ -147,6 +204,7 @@ def reference_picture(shot: Shot, frame: int, footage: Callable[[str], Footage])
             picture = source.read(source.frame_at(time))
             image = picture / 255
             for key in layer.seam.matte:
+                assert isinstance(key, ScreenKey)
                 image = keyed(picture, key, at)
             for mask in layer.seam.masks:
                 image = masked(image, mask, at, layer, source.width, source.height)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -39,6 +41,8 @@ def coded(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A folder filled with the demo, made once."""
     root = tmp_path_factory.mktemp("demo")
+    if filled := os.environ.get("FILLED_DEMO"):  # one made before, for trying single tests
+        shutil.copytree(filled, root, dirs_exist_ok=True)
     fill(root, lambda line: None).folder.database.close()
     return root
 

@@ -1,4 +1,4 @@
-"""The ``velvet-seam`` command: serve, demo, render, probe."""
+"""The ``velvet-seam`` command: serve, demo, render, matte, probe."""
 
 from __future__ import annotations
 
@@ -6,9 +6,15 @@ import argparse
 import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from velvet_seam.core.problem import Problem
 
+if TYPE_CHECKING:
+    from velvet_seam.store.footage import FootageItem
+    from velvet_seam.store.library import Library
+
+LOOPBACK = ("127.0.0.1", "::1", "localhost")
 DEFAULT_FOLDER = Path(os.environ.get("VELVET_SEAM_FOLDER", "~/.velvet-seam")).expanduser()
 
 
@@ -24,6 +30,10 @@ def main(arguments: list[str] | None = None) -> int:
     for command, folder in ((serve, DEFAULT_FOLDER), (demo, Path(".demo"))):
         command.add_argument("--folder", type=Path, default=folder, help="where everything is kept")
         command.add_argument("--port", type=int, default=8421)
+        command.add_argument(
+            "--host", default="127.0.0.1", metavar="ADDRESS",
+            help="the address to listen on; any but this machine's own asks visitors for a passphrase",
+        )  # fmt: skip
 
     render = commands.add_parser("render", help="write a shot file as MP4, or one frame as PNG")
     render.add_argument("shot", type=Path, metavar="SHOT.json")
@@ -32,16 +42,28 @@ def main(arguments: list[str] | None = None) -> int:
     render.add_argument("--quality", choices=["small", "good", "best"], default="good")
     render.add_argument("--frame", type=int, metavar="N", help="the frame to write as PNG")
 
+    matte = commands.add_parser(
+        "matte", help="write a layer's coverage and foreground as 16-bit PNG at source size"
+    )
+    matte.add_argument("shot", type=Path, metavar="SHOT.json")
+    matte.add_argument("--layer", required=True, metavar="NAME", help="the layer's name or id")
+    matte.add_argument("-o", "--output", type=Path, required=True, metavar="DIR")
+    matte.add_argument(
+        "--frames", metavar="A:B", help="shot frames, both included; else all it has"
+    )
+
     probe = commands.add_parser("probe", help="say what a media file holds")
     probe.add_argument("file", type=Path)
 
     given = parser.parse_args(arguments)
     try:
         if given.command in ("serve", "demo"):
-            return _serve(given.folder, given.port, filled=given.command == "demo")
+            return _serve(given.folder, given.host, given.port, filled=given.command == "demo")
         if given.command == "render":
             options = {"scale": given.scale, "quality": given.quality}
             return _render(given.shot, given.output, given.frame, options)
+        if given.command == "matte":
+            return _matte(given.shot, given.layer, given.output, given.frames)
         return _probe(given.file)
     except Problem as problem:
         print(f"velvet-seam: {problem}", file=sys.stderr)
@@ -50,7 +72,7 @@ def main(arguments: list[str] | None = None) -> int:
         return 130
 
 
-def _serve(folder: Path, port: int, *, filled: bool) -> int:
+def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
     import uvicorn
 
     if not 1 <= port <= 65535:
@@ -60,14 +82,36 @@ def _serve(folder: Path, port: int, *, filled: bool) -> int:
 
         print("Velvet Seam, with the demo of the Tin Lantern", flush=True)
         fill(folder, lambda line: print(line, flush=True))
-    from velvet_seam.web.app import create_app
+    else:
+        from velvet_seam.demo.shelf import stock
+        from velvet_seam.store.library import Library
 
-    print(f"\n  Velvet Seam is at http://127.0.0.1:{port}\n", flush=True)
+        library = Library(folder)
+        stock(library, lambda item: _queue(library, item))
+    from velvet_seam.web.app import create_app
+    from velvet_seam.web.passphrase import new_passphrase
+
+    passphrase = None
+    if host not in LOOPBACK:
+        passphrase = os.environ.get("VELVET_SEAM_PASSPHRASE") or new_passphrase()
+    shown = f"[{host}]" if ":" in host else host
+    print(f"\n  Velvet Seam is at http://{shown}:{port}", flush=True)
+    if passphrase:
+        print(f"  Others on your network are asked for the passphrase: {passphrase}", flush=True)
+    print(flush=True)
     uvicorn.run(
-        create_app(folder), host="127.0.0.1", port=port, log_level="warning",
+        create_app(folder, passphrase), host=host, port=port, log_level="warning",
         ws_per_message_deflate=False,
     )  # fmt: skip
     return 0
+
+
+def _queue(library: Library, item: FootageItem) -> None:
+    """Shown at once, made ready behind whatever is brought in meanwhile."""
+    from velvet_seam.work.picture_files import write_poster
+
+    write_poster(item.path, item.probe, library.folder.poster(item.id))
+    library.jobs.add("prepare", item.id, item.name, total=item.probe.frames, whenever=True)
 
 
 def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str, object]) -> int:
@@ -119,6 +163,45 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
         raise
     if sys.stderr.isatty():
         print(file=sys.stderr)
+    return 0
+
+
+def _matte(shot_path: Path, name: str, output: Path, frames: str | None) -> int:
+    from velvet_seam.core.engine.matte_files import write_mattes
+    from velvet_seam.core.formats.shot_file import read_shot_file
+    from velvet_seam.core.media.material import Material
+    from velvet_seam.core.media.probe import probe
+
+    file = read_shot_file(shot_path)
+    found = [one for one in file.shot.layers if name in (one.id, one.name)]
+    if len(found) != 1:
+        known = ", ".join(one.name for one in file.shot.layers)
+        why = "more than one layer is" if found else "no layer is"
+        raise Problem(f"In this shot {why} called {name}. Its layers: {known}.")
+    wanted = None
+    if frames is not None:
+        first, colon, last = frames.partition(":")
+        if (
+            not colon
+            or not (first + last).isdigit()
+            or not first
+            or not last
+            or int(last) < int(first)
+        ):
+            raise Problem("Frames are given as A:B, first and last, such as 10:40.")
+        wanted = range(int(first), int(last) + 1)
+    output.mkdir(parents=True, exist_ok=True)
+    materials = {
+        identity: Material(identity, path, probe(path), preview=False)
+        for identity, path in file.files.items()
+    }
+
+    def each(frame: int) -> None:
+        if sys.stderr.isatty():
+            print(f"\rframe {frame}", end="", file=sys.stderr)
+
+    count = write_mattes(file.shot, found[0].id, output, materials.__getitem__, wanted, each)
+    print(f"{count} frames of {found[0].name} in {output}")
     return 0
 
 

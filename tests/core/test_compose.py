@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from velvet_seam.core.picture.blend import MODES
+from velvet_seam.core.picture.blend import ADDING, MODES
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.placement import Patch
 
@@ -21,43 +22,76 @@ def random_patch(rng: np.random.Generator, solid: bool) -> Patch:
     return Patch(int(left), int(top), np.concatenate([colour, alpha], 2).astype(np.uint8))
 
 
-def plain(joins: list[Join], ground: tuple[int, int, int]) -> np.ndarray:
+def light(v: np.ndarray) -> np.ndarray:
+    """sRGB to linear light, IEC 61966-2-1."""
+    return np.where(v <= 0.04045, v / 12.92, ((np.maximum(v, 0) + 0.055) / 1.055) ** 2.4)
+
+
+def display(v: np.ndarray) -> np.ndarray:
+    return np.where(v <= 0.0031308, v * 12.92, 1.055 * np.maximum(v, 1e-12) ** (1 / 2.4) - 0.055)
+
+
+def plain(joins: list[Join], ground: tuple[int, int, int], linear: bool) -> np.ndarray:
     """Normal, multiply and screen by the formula, array by array, in float64."""
     out = np.broadcast_to(np.array(ground) / 255, (H, W, 3)).copy()
+    out = light(out) if linear else out
     for join in joins:
         p = join.patch
         h, w = p.pixels.shape[:2]
         area = np.s_[p.top : p.top + h, p.left : p.left + w]
         a = p.pixels[..., 3:] / 255
         s = np.divide(p.pixels[..., :3] / 255, a, out=np.zeros((h, w, 3)), where=a > 0)
+        s = light(s) if linear else s
         b = out[area]
         mixed = {"normal": s, "multiply": b * s, "screen": b + s - b * s}[join.blend]
         out[area] = a * join.opacity * mixed + (1 - a * join.opacity) * b
-    return out
+    return display(out) if linear else out
 
 
 @settings(max_examples=25, deadline=None)
-@given(st.integers(0, 2**32), st.integers(1, 8))
-def test_agrees_with_a_plain_reference(seed, count):
+@given(st.integers(0, 2**32), st.integers(1, 8), st.booleans())
+def test_agrees_with_a_plain_reference(seed, count, linear):
     rng = np.random.default_rng(seed)
     joins = [
         Join(random_patch(rng, bool(rng.integers(2))),
              str(rng.choice(["normal", "multiply", "screen"])), float(rng.choice([1.0, 0.35])))
         for _ in range(count)
     ]  # fmt: skip
-    got = compose_rgba8(W, H, (20, 90, 160), joins)[..., :3].astype(float)
-    error = np.abs(got - plain(joins, (20, 90, 160)) * 255)
+    got = compose_rgba8(W, H, (20, 90, 160), joins, linear=linear)[..., :3].astype(float)
+    error = np.abs(got - plain(joins, (20, 90, 160), linear) * 255)
     assert error.mean() <= 1
     assert error.max() <= 3
 
 
-def test_it_does_not_matter_where_a_stack_is_cut():
+@pytest.mark.parametrize("linear", [False, True])
+def test_it_does_not_matter_where_a_stack_is_cut(linear):
     rng = np.random.default_rng(11)
     joins = [Join(random_patch(rng, n % 3 == 0), mode, 0.8) for n, mode in enumerate(MODES)]
-    at_once = compose_rgba8(W, H, (9, 9, 9), joins)
+    at_once = compose_rgba8(W, H, (9, 9, 9), joins, linear=linear)
     for cut in (1, 7, len(joins)):
-        base = compose(W, H, (9, 9, 9), joins[:cut])
-        assert np.array_equal(compose_rgba8(W, H, (9, 9, 9), joins[cut:], base), at_once)
+        base = compose(W, H, (9, 9, 9), joins[:cut], linear=linear)
+        got = compose_rgba8(W, H, (9, 9, 9), joins[cut:], base, linear=linear)
+        assert np.array_equal(got, at_once)
+
+
+@pytest.mark.parametrize("mode", [MODES[n] for n in ADDING])
+@pytest.mark.parametrize("linear", [False, True])
+def test_black_adds_nothing(mode, linear):
+    """To the bit, whether a piece of a row is all black, and so passed over, or has one lit pixel."""
+    rng = np.random.default_rng(5)
+    below = [Join(random_patch(rng, False), "normal", 0.7) for _ in range(4)]
+    black = np.zeros((H, W, 4), np.uint8)
+    black[..., 3] = rng.choice([0, 120, 255], (H, W))
+    lit = black.copy()
+    lit[::2, 7] = (90, 40, 10, 255)
+    plain = compose_rgba8(W, H, (20, 90, 160), below, linear=linear)
+    dark, some = (
+        compose_rgba8(W, H, (20, 90, 160), [*below, Join(Patch(0, 0, p), mode, 0.6)], linear=linear)
+        for p in (black, lit)
+    )
+    assert np.array_equal(dark, plain)
+    assert np.array_equal(np.delete(some, 7, 1), np.delete(plain, 7, 1))
+    assert not np.array_equal(some[::2, 7], plain[::2, 7])
 
 
 def test_nothing_joined_is_the_empty_canvas():

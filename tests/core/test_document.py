@@ -16,7 +16,8 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.describe import describe
 from velvet_seam.core.shot.edit import apply, read_edit
 from velvet_seam.core.shot.layer import FootageSource, Layer, Place, SoundTrack, Span, TimeMap
-from velvet_seam.core.shot.seam import ScreenKey, Seam
+from velvet_seam.core.shot.matte import ScreenKey
+from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot, load
 from velvet_seam.core.timing.animated import Keyframe, Keyframes, value_at
 from velvet_seam.core.timing.rate import spell
@@ -87,7 +88,7 @@ def test_edits_change_what_they_say_and_nothing_else():
     assert moved.layers[:2] == SHOT.layers[:2]
     keyed = after(do="set-values", target="l-moth", values={"seam.matte.k-moth.tolerance": 11})
     assert keyed.layer("l-moth").seam.matte[0].tolerance == 11
-    assert SHOT.layer("l-moth").seam.matte[0].tolerance == 6
+    assert SHOT.layer("l-moth").seam.matte[0].tolerance == 3
     down = after(do="reorder-layer", layer="l-evening", index=0)
     assert [layer.id for layer in down.layers][:2] == ["l-evening", "l-sea"]
     copy = after(do="duplicate-layer", layer="l-moth", new_id="l-new")
@@ -274,3 +275,53 @@ def test_what_is_locked_stays_as_it_is():
         shot, read_edit({"do": "set-values", "target": "l-a", "values": {"locked": False}})
     )
     assert not free.layer("l-a").locked
+
+
+def test_documents_of_version_1_are_brought_to_this_one():
+    mask = {"kind": "box", "id": "m-a", "use": "garbage", "removes": "inside", "x": 1, "y": 2,
+            "width": 30, "height": 40,
+            "feather": {"keys": [{"frame": 0, "value": 8}, {"frame": 9, "value": 20}]}}  # fmt: skip
+    outside = {**mask, "id": "m-b", "removes": "outside", "feather": 7}
+    key = {"kind": "screen-key", "id": "k-a", "colour": "#00ff00"}
+    layer = {"id": "l-a", "name": "A", "source": {"kind": "colour", "colour": "#ff0000"},
+             "span": {"first": 0, "last": 9}, "place": {"x": 0, "y": 0},
+             "seam": {"matte": [key], "masks": [mask, outside]}}  # fmt: skip
+    old = {"schema_version": 1, "name": "Old", "canvas": {"width": 64, "height": 64}, "rate": "25",
+           "length": 10, "layers": [layer]}  # fmt: skip
+    shot = load(json.dumps(old))
+    assert shot.schema_version == 2
+    seam = shot.layers[0].seam
+    assert (seam.matte[0].tolerance, seam.matte[0].softness, seam.matte[0].spill_to) == (
+        6,
+        86,
+        "dark",
+    )
+    inside, limit = seam.masks
+    assert (inside.use, limit.use, limit.combine) == ("garbage", "limit", "intersect")
+    assert [key.value for key in inside.feather_out.keys] == [4, 10]
+    assert limit.feather_in == limit.feather_out == 3.5
+    assert load(shot.model_dump_json()) == shot
+    with pytest.raises(Problem, match="no version 0"):
+        load(json.dumps({**old, "schema_version": 0}))
+
+
+@pytest.mark.parametrize(
+    ("matte", "says"),
+    [
+        ({"kind": "colour-key", "id": "k-a", "colours": []}, "colours"),
+        ({"kind": "luma-key", "id": "k-a", "low": 120}, "between 0 and 100 %"),
+        ({"kind": "difference-key", "id": "k-a"}, "plate"),
+        ({"kind": "sorcery", "id": "k-a"}, "matte"),
+    ],
+)
+def test_mattes_that_make_no_sense_are_refused(matte, says):
+    with pytest.raises(Problem, match=says):
+        read_edit({"do": "add-matte", "layer": "l-a", "matte": matte})
+
+
+def test_an_outline_has_three_points_and_at_most_ten_thousand():
+    point = {"x": 0, "y": 0}
+    for count in (0, 2, 10_001):
+        mask = {"kind": "drawn", "id": "m-a", "outline": [point] * count}
+        with pytest.raises(Problem, match=r"at least three|at most 10000"):
+            read_edit({"do": "add-mask", "layer": "l-a", "mask": mask})

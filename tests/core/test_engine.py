@@ -27,7 +27,7 @@ def library(demo_folder: Path):
 
 @pytest.fixture(scope="module")
 def shot(library: Library) -> Shot:
-    return library.shots.all()[-1].shot
+    return next(s.shot for s in library.shots.all() if s.shot.name.startswith("Moth"))
 
 
 @pytest.fixture
@@ -97,7 +97,7 @@ def test_a_drag_leaves_only_what_stays_in_the_cache(shot, preview):
     engine.counts.clear()
     last = changed(shot, "l-moth", **{"seam__matte__k-moth__tolerance": 20})
     engine.picture(engine.plan(last, 40, short_side=270, chosen="l-moth"), trying=True)
-    assert set(engine.counts) == {"screen-key", "box-mask", "place", "finish"}
+    assert set(engine.counts) == {"screen-key", "mask", "place", "finish"}
 
 
 def test_a_change_of_the_key_reads_nothing_again(shot, preview):
@@ -106,7 +106,7 @@ def test_a_change_of_the_key_reads_nothing_again(shot, preview):
     engine.counts.clear()
     after = changed(shot, "l-moth", **{"seam__matte__k-moth__tolerance": 9})
     engine.picture(engine.plan(after, 40, short_side=270, chosen="l-moth"))
-    assert set(engine.counts) == {"screen-key", "box-mask", "place", "finish"}
+    assert set(engine.counts) == {"screen-key", "mask", "place", "finish"}
     assert engine.counts["screen-key"] == engine.counts["place"] == 1
 
 
@@ -160,6 +160,30 @@ def test_ways_of_seeing(shot, preview):
     alone = seen("joined", "l-moth", solo=["l-sea"])
     assert not np.array_equal(alone, below)
     assert seen("matte", "l-embers", frame=3).max() == 0  # not there yet
+
+
+def test_own_alpha_is_what_the_file_covers(shot, preview):
+    """Alone it changes nothing; turned round nothing is left; it brings back what a key took."""
+    engine = Engine(preview)
+
+    def coverage(*mattes: dict) -> np.ndarray:
+        one = shot
+        for n, matte in enumerate(mattes):
+            edit = {"do": "add-matte", "layer": "l-moon", "matte": {"id": f"k-{n}", **matte}}
+            one = apply(one, read_edit(edit))
+        plan = engine.plan(one, 40, short_side=270, view="matte", chosen="l-moon")
+        return engine.picture(plan)[..., 0].astype(int)
+
+    own = {"kind": "own-alpha"}
+    plain = coverage()
+    assert 0.01 < (plain > 128).mean() < 0.3
+    assert np.array_equal(coverage(own), plain)
+    # what is covered in part is in and out in part
+    assert coverage({**own, "invert": True})[plain == 255].max() == 0
+    bright = {"kind": "luma-key", "low": 95, "softness": 1}
+    assert coverage(bright).sum() < 0.5 * plain.sum()
+    assert np.array_equal(coverage(bright, own), plain)
+    assert np.abs(coverage(own, {**bright, "combine": "intersect"}) - coverage(bright)).max() <= 1
 
 
 def test_hidden_layers_and_spans(shot, preview):

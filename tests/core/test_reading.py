@@ -20,7 +20,7 @@ from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.proxy import ProxyReader, write_proxy
 from velvet_seam.core.media.still import read_still
-from velvet_seam.core.media.writer import ClipWriter, post
+from velvet_seam.core.media.writer import MASTER, ClipWriter, post
 from velvet_seam.core.picture.yuv import coefficients, rgba_to_yuv420, yuv420_to_rgba
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.sound.decode import decode_sound
@@ -154,6 +154,33 @@ def test_colours_survive_writing_and_are_tagged(tmp_path: Path):
         assert (context.colorspace, context.color_range, context.color_primaries) == (1, 1, 1)
     got = ClipReader(path, probe(path)).read(2)[32, 16::32, :3].astype(int)
     assert np.abs(got - patches).max() <= 4
+
+
+@pytest.mark.parametrize("encoding", [post(10), MASTER], ids=["4:2:0", "4:2:2, 10 bit"])
+@pytest.mark.parametrize("channels", [3, 4])
+@pytest.mark.parametrize("axis", [0, 1])
+def test_colour_lies_where_light_does_after_writing_and_reading(tmp_path, encoding, channels, axis):
+    """An edge of colour alone, drawn between pixels, is found at the same place again."""
+    path = tmp_path / f"edge.{encoding.format}"
+    along = np.arange(128) - 63.3
+    share = (1 / (1 + np.exp(-along / 1.5)))[:, None]
+    line = np.rint([[60, 200, 70]] * (1 - share) + [[200, 60, 180]] * share).astype(np.uint8)
+    picture = np.repeat(line[None], 128, 0)
+    picture = picture.transpose(1, 0, 2) if axis else picture
+    if channels == 4:
+        picture = np.dstack([picture, np.full((128, 128), 255, np.uint8)])
+    with ClipWriter(path, 128, 128, Fraction(25), encoding) as writer:
+        for _ in range(3):
+            writer.add(np.ascontiguousarray(picture))
+        writer.finish()
+
+    def place(shown: np.ndarray) -> float:
+        colour = shown[..., 1].astype(float) - shown[..., 0]
+        profile = colour.mean(1 if axis else 0)
+        part = (profile - profile[-20]) / (profile[20] - profile[-20])
+        return float(np.interp(-0.5, -part[20:-20], np.arange(88)))
+
+    assert place(ClipReader(path, probe(path)).read(1)) == pytest.approx(place(picture), abs=0.1)
 
 
 def test_the_same_pictures_give_the_same_file_whatever_lies_in_memory(tmp_path: Path):

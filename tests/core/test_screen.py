@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from velvet_seam.core.picture.colour import delta_e, to_linear, to_oklab
 from velvet_seam.core.picture.screen import measure_border, screen_surface, study
-from velvet_seam.core.picture.screen_key import screen_key, screen_light
+from velvet_seam.core.picture.screen_key import read_screen, screen_key
 
 
 def scene(
@@ -41,9 +41,7 @@ def test_any_strong_colour_is_found_and_keyed(hue, fall, seed):
     reading = measure_border([picture])
     assert delta_e(np.array(reading.colour) / 255, colour * (1 - 0.5 * fall)) < 14
     rounded = tuple(round(c) for c in reading.colour)
-    surface = screen_surface(study(picture), rounded)
-    keyed = screen_key(picture, screen_light(picture, surface), rounded, tolerance=0.1, softness=0.8,
-                       keep_shadows=0, despill=1)  # fmt: skip
+    keyed = screen_key(picture, read_screen(picture, rounded), rounded, tolerance=0.1, softness=0.8)
     error = np.abs(keyed[..., 3] / 255 - alpha)
     assert (error > 0.1).mean() < 0.01
 

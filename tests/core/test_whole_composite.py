@@ -22,7 +22,7 @@ def library(demo_folder: Path):
 
 
 def differences(library: Library, frame: int, **values) -> np.ndarray:
-    shot = library.shots.all()[-1].shot
+    shot = next(s.shot for s in library.shots.all() if s.shot.name.startswith("Moth"))
     if values:
         edit = {"do": "set-values", "target": "l-moth", "values": values["values"]}
         shot = apply(shot, read_edit(edit))
@@ -44,7 +44,7 @@ def test_the_composite_is_within_one_level_in_the_mean_and_three_at_most(library
     [
         {"seam.matte.k-moth.tolerance": 20, "seam.matte.k-moth.softness": 35},
         {"seam.matte.k-moth.despill": 0, "seam.opacity": 55},
-        {"seam.masks.m-stick.removes": "inside", "seam.masks.m-stick.feather": 200},
+        {"seam.masks.m-stick.use": "garbage", "seam.masks.m-stick.feather_out": 200},
         {"place.scale": 41.5, "place.x": 333.3, "place.y": 1200.7},
         {"seam.blend": "soft-light"},
         {"place.rotation": -23.5, "place.scale": 61.3},

@@ -14,7 +14,7 @@ from velvet_seam.core.shot.layer import FootageSource, Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.store.footage import shown_name
 from velvet_seam.store.library import Library
-from velvet_seam.store.tables import database
+from velvet_seam.store.tables import RevisionRow, database
 
 
 @pytest.fixture
@@ -72,6 +72,16 @@ def test_a_refused_edit_leaves_no_revision(root: Path):
         shots.get("s-none")
 
 
+def test_a_shot_that_cannot_be_read_hides_no_other(root: Path):
+    shots = Library(root).shots
+    good, bad = shots.add(blank()), shots.add(blank())
+    RevisionRow.update(document='{"schema_version": 99}').where(RevisionRow.shot == bad).execute()
+    assert [standing.id for standing in shots.all()] == [good]
+    assert len(shots.told()[1]) == 1
+    with pytest.raises(Problem):
+        shots.get(bad)
+
+
 def test_footage_in_use_is_kept(root: Path, tmp_path: Path):
     library = Library(root)
     coded_clip(tmp_path / "a.mp4", 5)
@@ -106,6 +116,13 @@ def test_footage_in_use_is_kept(root: Path, tmp_path: Path):
 )
 def test_names_from_outside(given, shown):
     assert shown_name(given) == shown
+
+
+def test_work_that_somebody_waits_for_goes_before_the_shelf(root: Path):
+    jobs = Library(root).jobs
+    shelf = [jobs.add("prepare", f"f{n}", "shelf", whenever=True) for n in range(2)]
+    own = [jobs.add("prepare", f"g{n}", "own") for n in range(2)]
+    assert [jobs.take("prepare").id for _ in range(4)] == [*own, *shelf]
 
 
 def test_interrupted_work_waits_again(root: Path):

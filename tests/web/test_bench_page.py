@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.web.test_whole_job import clean, on_picture, open_demo_shot, state, until
+from tests.web.test_whole_job import box_of, clean, on_picture, open_demo_shot, state, until
 from velvet_seam.core.picture.placement import affine
 from velvet_seam.core.timing.animated import Keyframe, Keyframes, value_at
 
@@ -130,9 +130,8 @@ def test_the_matte_is_seen_and_a_mask_is_moved_on_the_picture(bench: Page):
     assert whites > 15
     before = state(bench, "shot.layers[2].seam.masks[1]")
     x, y = on_picture(bench, 560, 1300)
-    knob = bench.locator('[data-grab="mask-size"][data-mask="m-stick"][data-a="0"][data-b="1"]')
-    box = knob.bounding_box()
-    assert box
+    knob = '[data-grab="mask-size"][data-mask="m-stick"][data-a="0"][data-b="1"]'
+    box = box_of(bench, knob)
     bench.mouse.move(box["x"] + 4, box["y"] + 4)
     bench.mouse.down()
     bench.mouse.move(x, y, steps=6)
@@ -225,20 +224,20 @@ def test_a_layer_is_cut_in_two_and_locked(bench: Page):
     expect(bench.locator("#field-name")).to_have_value("Moth on card")
     for _ in range(4):
         bench.keyboard.press("Shift+ArrowRight")
-    bench.keyboard.press("c")
+    bench.keyboard.press("y")
     until(bench, "velvetSeam.bench.shot.layers.length === 6")
     first, later = state(bench, "shot.layers[2].span"), state(bench, "shot.layers[3].span")
     assert (first["last"], later["first"]) == (39, 40)
     until(bench, "velvetSeam.bench.target === velvetSeam.bench.shot.layers[3].id")
     expect(bench.locator("#undo")).to_have_attribute("title", re.compile("split Moth on card"))
-    bench.keyboard.press("c")  # at its very first frame there is nothing to cut
+    bench.keyboard.press("y")  # at its very first frame there is nothing to cut
     expect(bench.locator("#say")).to_contain_text("on both sides of the playhead")
     expect(bench.locator("#handles .knob").first).to_be_visible()
-    bench.keyboard.press("k")
+    bench.keyboard.press("f")
     until(bench, "velvetSeam.bench.shot.layers[3].locked")
     expect(bench.locator("#handles .knob")).to_have_count(0)
     bench.keyboard.press("Delete")
     expect(bench.locator("#say")).to_contain_text("Moth on card is locked. Unlock it to change it.")
     assert len(state(bench, "shot.layers")) == 6
-    bench.keyboard.press("k")
+    bench.keyboard.press("f")
     until(bench, "!velvetSeam.bench.shot.layers[3].locked")

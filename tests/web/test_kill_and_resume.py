@@ -51,12 +51,14 @@ def program(studio: Path) -> Iterator[type]:
 
 def test_a_render_goes_on_after_the_program_was_killed(page: Page, program, studio: Path):
     page.goto(program.address)
-    page.click(".poster")
+    page.click(".poster[aria-label*='Moth over']")
     page.wait_for_url(re.compile("/shots/"))
     bench = page.url
     for _ in range(2):  # the second for comparison, left alone
         page.goto(bench)
-        while not page.evaluate("Boolean(window.velvetSeam)"):
+        for _ in range(600):
+            if page.evaluate("Boolean(window.velvetSeam)"):
+                break
             page.wait_for_timeout(50)
         page.click("#render")
         page.select_option("#deliver-scale", "25")

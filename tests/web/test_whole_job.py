@@ -76,6 +76,13 @@ def on_picture(page: Page, x: float, y: float) -> tuple[float, float]:
     return box["x"] + x * box["width"] / 1080, box["y"] + y * box["height"] / 1920
 
 
+def box_of(page: Page, selector: str) -> dict[str, float]:
+    """Where one thing is now: read in one step, as the time strip may be drawn anew at any moment."""
+    return page.evaluate(
+        "(selector) => document.querySelector(selector).getBoundingClientRect().toJSON()", selector
+    )
+
+
 def choose_from_shelf(page: Page, name: str) -> None:
     page.click("#add-layer")
     page.locator("#shelf .shelf-item", has_text=name).first.click()
@@ -108,16 +115,17 @@ def test_from_files_to_a_finished_film(clean: Page, served: str, tmp_path: Path)
     # key by dragging an area of the card
     layer = state(page, "shot.layers[1].id")
     page.click(f"#seam-{layer}")
+    page.locator("#seam-matte .chip", has_text="Screen").click()
     page.get_by_role("button", name="Drag an area").click()
     drag(page, on_picture(page, 120, 1300), on_picture(page, 420, 1500))
     expect(page.locator("#seam-matte")).to_contain_text("averaged over an area you dragged")
     red, green, blue = bytes.fromhex(state(page, "shot.layers[1].seam.matte[0].colour")[1:])
     assert green > 1.5 * max(red, blue)
 
-    # a garbage mask around the moth, drawn on the picture
-    page.get_by_role("button", name="Draw a box").click()
+    # a mask around the moth, drawn on the picture
+    page.locator("#seam-masks .chip", has_text="Box").click()
     drag(page, on_picture(page, 6, 420), on_picture(page, 1010, 1230))
-    expect(page.locator("#seam-masks")).to_contain_text("Garbage mask")
+    expect(page.locator("#seam-masks summary")).to_contain_text("Box")
     mask = state(page, "shot.layers[1].seam.masks[0]")
     assert mask["width"] == pytest.approx(1004, abs=12)
     assert mask["y"] + 960 == pytest.approx(825, abs=8)
@@ -128,10 +136,8 @@ def test_from_files_to_a_finished_film(clean: Page, served: str, tmp_path: Path)
     expect(page.locator("#panel")).to_contain_text("embers on moth-on-card")
     page.select_option("#field-blend", "screen")
     until(page, "velvetSeam.bench.shot.layers[2].seam.blend === 'screen'")
-    end = page.locator(f'[data-thing="{embers}"][data-grab="first"]').bounding_box()
-    bar = page.locator(f'rect.bar[data-thing="{embers}"]').bounding_box()
-    assert end
-    assert bar
+    end = box_of(page, f'[data-thing="{embers}"][data-grab="first"]')
+    bar = box_of(page, f'rect.bar[data-thing="{embers}"]')
     y = end["y"] + 8
     page.keyboard.down("Alt")
     drag(page, (end["x"] + 3, y), (end["x"] + 3 + bar["width"] * 0.6, y))
@@ -199,10 +205,7 @@ def test_the_stack_by_mouse_and_keys(clean: Page, served: str):
     open_demo_shot(page, served)
     order = lambda: [layer["name"] for layer in state(page, "shot.layers")]  # noqa: E731
     assert order()[2:] == ["Moth on card", "Embers", "Evening"]
-    card = page.locator("#card-l-moth").bounding_box()
-    top = page.locator("#card-l-evening").bounding_box()
-    assert card
-    assert top
+    card, top = box_of(page, "#card-l-moth"), box_of(page, "#card-l-evening")
     drag(page, (card["x"] + 90, card["y"] + 30), (top["x"] + 90, top["y"] + 6))
     expect(page.locator("#undo")).to_be_enabled()
     until(page, "velvetSeam.bench.shot.layers[4].id === 'l-moth'")
@@ -245,8 +248,7 @@ def test_tapes_and_handles_show_the_picture_at_once(clean: Page, served: str):
     tape.scroll_into_view_if_needed()
     page.wait_for_timeout(600)
     before, revision = picture_hash(page), state(page, "state.revision")
-    box = tape.bounding_box()
-    assert box
+    box = box_of(page, "#tape-seam-opacity")
     page.mouse.move(box["x"] + 20, box["y"] + 12)
     page.mouse.down()
     page.mouse.move(box["x"] + 60, box["y"] + 12, steps=5)

@@ -22,6 +22,7 @@ from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.store.jobs import MOST_TRIES
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
+from velvet_seam.work import queue as queue_module
 from velvet_seam.work.painter import Measure, Paint
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import LIVE, WHENEVER, Studio
@@ -168,6 +169,17 @@ def test_a_render_that_falls_over_each_time_is_given_up_in_words_and_can_be_take
         assert waited(library, after, "done").done == 10
         library.jobs.go_on(stubborn)
         assert waited(library, stubborn, "working").tries == 0
+
+
+def test_work_that_hangs_is_begun_again(library: Library, monkeypatch: pytest.MonkeyPatch):
+    job = enqueue(library, 300)
+    with running(library) as queue:
+        waited(library, job, "working")
+        finished(library, job, 1)
+        # only now: on a busy machine it takes longer than that to begin
+        monkeypatch.setattr(queue_module, "STILL_SECONDS", 4.0)
+        os.kill(render_process(queue).pid, signal.SIGSTOP)
+        assert waited(library, job, "done").tries >= 1
 
 
 def test_pause_order_and_going_on(library: Library):

@@ -175,7 +175,7 @@ def _card() -> tuple[F32, F32]:
 
 
 @lru_cache(maxsize=4)
-def truth(frame: int) -> tuple[F32, F32]:
+def truth(frame: float) -> tuple[F32, F32]:
     """The moth of a frame as it really is: premultiplied colour and coverage, without the stick."""
     paper = texture(HEIGHT, WIDTH, 23, 1.3)
     colour = np.zeros((HEIGHT, WIDTH, 3), np.float32)
@@ -187,8 +187,8 @@ def truth(frame: int) -> tuple[F32, F32]:
     return colour / SHUTTER, alpha / SHUTTER
 
 
-def picture(frame: int) -> NDArray[np.uint8]:
-    """Frame of *moth-on-card*: (1920, 1080, 3) uint8."""
+def picture(frame: float, seed: int | None = None, grain: float = 0.009) -> NDArray[np.uint8]:
+    """Frame of *moth-on-card*: (1920, 1080, 3) uint8; a part of a frame with a seed for its grain."""
     card, _ = _card()
     colour, alpha = truth(frame)
     scene = Scene.of(card * np.float32(1 + 0.010 * np.sin(frame * 0.9) * np.sin(frame * 0.23)))
@@ -206,4 +206,4 @@ def picture(frame: int) -> NDArray[np.uint8]:
         + GREEN * np.float32(0.035) * alpha[..., None]
     )
     out = lit + scene.colour * (1 - alpha[..., None])
-    return finish(out, 1000 + frame, 0.009)
+    return finish(out, 1000 + int(frame) if seed is None else seed, grain)

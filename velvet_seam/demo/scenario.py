@@ -2,41 +2,36 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
-from velvet_seam.core.media.probe import probe
 from velvet_seam.core.shot.layer import ColourSource, FootageSource, Layer, Place, SoundTrack, Span
-from velvet_seam.core.shot.seam import BoxMask, ScreenKey, Seam
+from velvet_seam.core.shot.mask import BoxMask, OvalMask
+from velvet_seam.core.shot.matte import LayerMatte, LumaKey, ScreenKey
+from velvet_seam.core.shot.seam import Edge, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
-from velvet_seam.demo.draw import FOLDER
+from velvet_seam.demo.shelf import stock
+from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library
 from velvet_seam.work.prepare import prepare
-
-FILES = (
-    "stage-empty.mp4", "tin-waltz.wav", "moon-still.png", "embers.mp4", "moth-on-card.mp4",
-    "paper-sea.mp4",
-)  # fmt: skip
 
 
 def fill(root: Path, say: Callable[[str], None] = print) -> Library:
     """Fill a folder with the demo where it is empty; returns its library."""
     library = Library(root)
-    held = {item.name: item.id for item in library.footage.all() if item.shelf}
-    for file in FILES:
-        name = file.rsplit(".", 1)[0]
-        if name in held:
-            continue
-        say(f"  making {name} ready")
-        incoming = library.folder.incoming()
-        shutil.copyfile(FOLDER / file, incoming)
-        item = library.footage.add(incoming, name, probe(incoming), shelf=True)
+
+    def ready(item: FootageItem) -> None:
+        say(f"  making {item.name} ready")
         prepare(library, item)
-        held[name] = item.id
-    if not library.shots.all():
-        library.shots.add(moth_over_the_paper_sea(held))
+
+    held = stock(library, ready)
+    here = {standing.shot.name for standing in library.shots.all()}
+    for make in (tonight_at_eight, the_backlit_dancer, moth_over_the_paper_sea):
+        shot = make(held)
+        if shot.name not in here:
+            library.shots.add(shot)
     return library
 
 
@@ -59,8 +54,13 @@ def moth_over_the_paper_sea(footage: dict[str, str]) -> Shot:
             seam=Seam(
                 matte=(ScreenKey(id="k-moth", colour="#45a84f", colour_from="border"),),
                 masks=(
-                    BoxMask(id="m-card", x=-36, y=0, width=1024, height=1900, feather=4),
-                    BoxMask(id="m-stick", x=0, y=-120, width=1300, height=780, feather=90),
+                    BoxMask(
+                        id="m-card", x=-36, y=0, width=1024, height=1900, feather_in=2, feather_out=2
+                    ),
+                    BoxMask(
+                        id="m-stick", combine="intersect", x=0, y=-120, width=1300, height=780,
+                        feather_in=45, feather_out=45,
+                    ),
                 ),
             ),
         ),
@@ -85,3 +85,84 @@ def moth_over_the_paper_sea(footage: dict[str, str]) -> Shot:
             SoundTrack(id="t-waltz", name="Tin waltz", footage=footage["tin-waltz"], span=whole),
         ),
     )
+
+
+def the_backlit_dancer(footage: dict[str, str]) -> Shot:
+    """A double exposure: the dark figure before the sheet is filled with a paper night, by a matte
+    of its own brightness; ink moves through the sheet, and embers rise from the dress."""
+    whole = Span(first=0, last=99)
+
+    def clip(identity: str, name: str, thread: int, file: str, **more: Any) -> Layer:
+        source = FootageSource(footage=footage[file])
+        return Layer(
+            id=identity, name=name, thread=thread, source=source, span=more.pop("span", whole),
+            place=more.pop("place", Place(x=540, y=960)), **more,
+        )  # fmt: skip
+
+    dark = LumaKey(id="k-dark", low=0, high=22, softness=12)
+    shape = LayerMatte(id="k-night", layer="l-shape")
+    sparks = LayerMatte(id="k-sparks", layer="l-shape")
+    return Shot(
+        name="The backlit dancer",
+        canvas=Canvas(width=1080, height=1920, background="#efe2c8"),
+        rate=Fraction(25),
+        length=100,
+        layers=(
+            clip("l-sheet", "Sheet", 0, "dancer-backlit"),
+            clip("l-ink", "Ink", 1, "ink-in-milk", seam=Seam(blend="soft-light", opacity=46)),
+            clip("l-shape", "Dancer's shape", 2, "dancer-backlit", hidden=True,
+                 seam=Seam(matte=(dark,), edge=Edge(specks=120, holes=400, density=140))),
+            clip("l-night", "Night", 3, "paper-sea", place=Place(x=540, y=1010, scale=112),
+                 seam=Seam(matte=(shape,))),
+            clip("l-embers", "Embers", 4, "embers", place=Place(x=540, y=760, scale=118),
+                 seam=Seam(matte=(sparks,), blend="screen")),
+            Layer(id="l-warm", name="Warm light", thread=5, source=ColourSource(colour="#e8a25a"),
+                  span=whole, place=Place(x=540, y=960), seam=Seam(blend="soft-light", opacity=30)),
+        ),
+        sounds=(
+            SoundTrack(id="t-waltz", name="Tin waltz", footage=footage["tin-waltz"], span=whole),
+        ),
+    )  # fmt: skip
+
+
+def tonight_at_eight(footage: dict[str, str]) -> Shot:
+    """Lettering keyed from its orange card, made denser, over the empty stage; the thumb that holds
+    the card goes with a garbage mask, embers drift before it."""
+    whole = Span(first=0, last=74)
+    source = {
+        name: FootageSource(footage=footage[name])
+        for name in ("stage-empty", "tonight-card", "embers")
+    }
+    night = BoxMask(id="m-middle", x=0, y=-60, width=900, height=900, round=300, invert=True,
+                    feather_in=260, feather_out=260)  # fmt: skip
+    return Shot(
+        name="Tonight!",
+        canvas=Canvas(width=1080, height=1920, background="#1b1216"),
+        rate=Fraction(25),
+        length=75,
+        layers=(
+            Layer(id="l-stage", name="Stage", thread=0, source=source["stage-empty"], span=whole,
+                  place=Place(x=540, y=960, scale=104)),
+            Layer(id="l-dusk", name="Dusk", thread=5, source=ColourSource(colour="#2a1430"), span=whole,
+                  place=Place(x=540, y=960), seam=Seam(masks=(night,), blend="multiply", opacity=88)),
+            Layer(id="l-shade", name="Shade behind the letters", thread=4,
+                  source=ColourSource(colour="#1d0d18"), span=whole, place=Place(x=540, y=960),
+                  seam=Seam(
+                      masks=(OvalMask(id="m-shade", x=0, y=-20, width=760, height=420,
+                                      feather_in=200, feather_out=240),),
+                      blend="multiply", opacity=82)),
+            Layer(id="l-letters", name="Tonight!", thread=2, source=source["tonight-card"], span=whole,
+                  place=Place(x=540, y=1010, scale=84),
+                  seam=Seam(
+                      matte=(ScreenKey(id="k-card", colour="#c06229", colour_from="border", tolerance=7,
+                                       softness=80, spill_to="grey"),),
+                      edge=Edge(specks=260, density=170),
+                      masks=(BoxMask(id="m-thumb", use="garbage", x=440, y=860, width=420, height=700,
+                                     round=120, feather_out=20),))),
+            Layer(id="l-embers", name="Embers", thread=3, source=source["embers"], span=whole,
+                  place=Place(x=540, y=960), seam=Seam(blend="screen", opacity=85)),
+        ),
+        sounds=(
+            SoundTrack(id="t-waltz", name="Tin waltz", footage=footage["tin-waltz"], span=whole),
+        ),
+    )  # fmt: skip

@@ -31,6 +31,16 @@ class FootageItem:
     probe: Probe
     ready: bool
     shelf: bool
+    licence: str = ""
+
+    @property
+    def missing(self) -> bool:
+        """Its file is not where it was kept: moved, deleted, or on a disk that is not there."""
+        return not self.path.exists()
+
+    @property
+    def complaint(self) -> str:
+        return f"{self.name} is missing: its file is no longer in the folder."
 
 
 def shown_name(given: str) -> str:
@@ -50,7 +60,9 @@ class FootageShelf:
         self._folder = folder
         self._held: dict[str, FootageItem] = {}
 
-    def add(self, incoming: Path, name: str, probe: Probe, *, shelf: bool = False) -> FootageItem:
+    def add(
+        self, incoming: Path, name: str, probe: Probe, *, shelf: bool = False, licence: str = ""
+    ) -> FootageItem:
         """Take a probed file over: it moves to a generated name."""
         identity = new_id("f")
         file = identity + _SUFFIXES.get(probe.format, ".media")
@@ -58,8 +70,30 @@ class FootageShelf:
         incoming.replace(self._folder.original(file))
         FootageRow.create(
             id=identity, name=shown_name(name), file=file, bytes=size,
-            probe=probe.model_dump_json(), shelf=shelf,
+            probe=probe.model_dump_json(), shelf=shelf, licence=licence,
         )  # fmt: skip
+        return self.get(identity)
+
+    def put_back(self, identity: str, incoming: Path, probe: Probe) -> FootageItem:
+        """Give missing footage its file again.
+
+        Raises:
+            Problem: it is not missing, or the file is not the one that is missed.
+        """
+        item = self.get(identity)
+        if not item.missing:
+            raise Problem(f"{item.name} is not missing. Nothing was changed.")
+        alike = ("kind", "width", "height", "rate", "times", "tick", "sound_rate")
+        if any(getattr(probe, name) != getattr(item.probe, name) for name in alike):
+            raise Problem(
+                f"This is not {item.name}: it has {_facts(probe)}, the missing one "
+                f"{_facts(item.probe)}. Bring it in as new footage to use it instead."
+            )
+        incoming.replace(item.path)
+        FootageRow.update(removed=False, bytes=item.path.stat().st_size).where(
+            FootageRow.id == identity
+        ).execute()
+        self._held.pop(identity, None)
         return self.get(identity)
 
     def get(self, identity: str) -> FootageItem:
@@ -77,7 +111,9 @@ class FootageShelf:
 
     def all(self) -> list[FootageItem]:
         """All footage, the newest first."""
-        rows: Iterable[FootageRow] = FootageRow.select().order_by(FootageRow.added.desc())
+        rows: Iterable[FootageRow] = (
+            FootageRow.select().where(~FootageRow.removed).order_by(FootageRow.added.desc())
+        )
         return [self._item(row) for row in rows]
 
     def first_look(self, identity: str) -> FirstLook | None:
@@ -98,7 +134,7 @@ class FootageShelf:
         if users:
             names = ", ".join(f"“{name}”" for name in users[:3])
             raise Problem(f"{item.name} is used in {names} and was kept. Remove it there first.")
-        FootageRow.delete().where(FootageRow.id == identity).execute()
+        FootageRow.update(removed=True, ready=False).where(FootageRow.id == identity).execute()
         self._held.pop(identity, None)
         folder = self._folder
         for path in (item.path, folder.proxy(identity), folder.poster(identity),
@@ -115,4 +151,17 @@ class FootageShelf:
             probe=Probe.model_validate_json(row.probe),
             ready=row.ready,
             shelf=row.shelf,
+            licence=row.licence,
         )
+
+
+def _facts(probe: Probe) -> str:
+    """A few numbers by which two files are told apart.
+
+    >>> _facts(Probe(kind="still", format="PNG", width=64, height=48))
+    '64 × 48 pixels'
+    """
+    size = f"{probe.width} × {probe.height} pixels"
+    if probe.kind == "sound":
+        return f"{probe.seconds:.2f} s of sound at {probe.sound_rate} Hz"
+    return f"{size} and {probe.frames} frames" if probe.kind == "clip" else size

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable
 
 import peewee as pw
@@ -12,18 +13,20 @@ from velvet_seam.store.tables import JobRow, database, now
 
 OPEN = ("waiting", "working", "paused")
 MOST_TRIES = 3
+_AGES = 1e9
+"""Seconds that work nobody waits for lets other work go before it."""
 
 
 class Jobs:
     """Rows of the queue; whoever works on one writes its progress here."""
 
     def add(self, kind: str, target: str, name: str, *, document: str = "", total: int = 0,
-            delivery: str = "{}") -> str:  # fmt: skip
-        """Put work at the end of the queue; returns its id."""
+            delivery: str = "{}", whenever: bool = False) -> str:  # fmt: skip
+        """Put work at the end of the queue, or behind all that anybody waits for; returns its id."""
         identity = new_id("j")
         JobRow.create(
             id=identity, kind=kind, target=target, name=name, document=document, total=total,
-            delivery=delivery,
+            delivery=delivery, place=time.time() + (_AGES if whenever else 0),
         )  # fmt: skip
         return identity
 

@@ -64,9 +64,19 @@ class Shots:
         )
 
     def all(self) -> list[Standing]:
-        """All shots, the one changed last first."""
+        """All shots that can be read, the one changed last first."""
+        return self.told()[0]
+
+    def told(self) -> tuple[list[Standing], list[str]]:
+        """All shots, and of those that cannot be read what is wrong: one of them hides no other."""
         rows: Iterable[ShotRow] = ShotRow.select(ShotRow.id).order_by(ShotRow.changed.desc())
-        return [self.get(row.id) for row in rows]
+        shots, wrong = [], []
+        for row in rows:
+            try:
+                shots.append(self.get(row.id))
+            except Problem as problem:
+                wrong.append(str(problem))
+        return shots, wrong
 
     def edit(self, identity: str, edit: Edit) -> Standing:
         """Apply an edit and keep the new revision. What could be redone is dropped.

@@ -33,7 +33,10 @@ class Table(pw.Model):
 
 
 class FootageRow(Table):
-    """An imported clip, still or sound. ``file`` is a generated name, never one from outside."""
+    """An imported clip, still or sound. ``file`` is a generated name, never one from outside.
+
+    A ``removed`` one keeps its row without files: undo may bring back a layer that names it.
+    """
 
     id = pw.CharField(primary_key=True)
     name = pw.CharField()
@@ -43,6 +46,8 @@ class FootageRow(Table):
     added = pw.DateTimeField(default=now)
     ready = pw.BooleanField(default=False)
     shelf = pw.BooleanField(default=False)
+    licence = pw.CharField(default="")
+    removed = pw.BooleanField(default=False)
 
     class Meta:
         table_name = "footage"

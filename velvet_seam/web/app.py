@@ -15,7 +15,7 @@ from fastapi.staticfiles import StaticFiles
 from velvet_seam.core.problem import Problem
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import Unwritable, is_full
-from velvet_seam.web import bench, files, footage, live, renders, shots
+from velvet_seam.web import bench, files, find, footage, live, renders, shots
 from velvet_seam.web.context import STATIC, Context, templates
 from velvet_seam.web.guard import Guard
 from velvet_seam.web.watchers import Watchers
@@ -40,14 +40,16 @@ _REFUSALS: dict[int | str, dict[str, Any]] = {
 """A sentence; as a page to who asks for one."""
 
 
-def create_app(folder: Path) -> FastAPI:
-    """The application over one folder of footage, shots and renders."""
+def create_app(folder: Path, passphrase: str | None = None) -> FastAPI:
+    """The application over one folder of footage, shots and renders; visitors are asked for a
+    passphrase where there is one."""
     library = Library(folder)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio, queue = Studio(library.folder.root), Queue(library)
         app.state.context = Context(library, studio, queue, Watchers())
+        library.arrivals.forget_old()
         await studio.start()
         queue.start()
         yield
@@ -57,8 +59,8 @@ def create_app(folder: Path) -> FastAPI:
     app = FastAPI(
         title="Velvet Seam", lifespan=lifespan, docs_url=None, redoc_url=None, responses=_REFUSALS
     )
-    app.add_middleware(Guard)
-    for part in (shots, footage, bench, files, live, renders):
+    app.add_middleware(Guard, passphrase=passphrase)
+    for part in (shots, footage, bench, files, find, live, renders):
         app.include_router(part.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     app.add_exception_handler(Problem, _problem)

@@ -5,20 +5,20 @@ from __future__ import annotations
 import asyncio
 import hashlib
 from fractions import Fraction
-from typing import Any
+from math import isfinite
+from typing import Any, Literal, get_args
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
 
-from velvet_seam.core.picture.blend import MODES
+from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edit import (
     AddLayer,
-    AddMatte,
     AddSound,
     Edit,
-    SetValues,
+    ReplaceFootage,
     Several,
     read_edit,
 )
@@ -31,15 +31,17 @@ from velvet_seam.core.shot.layer import (
     SoundTrack,
     Span,
 )  # fmt: skip
-from velvet_seam.core.shot.seam import ScreenKey
-from velvet_seam.core.shot.words import Colour, Id, rgb_to_colour
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.words import Colour, Id
 from velvet_seam.core.sound.mix import mix, to_wav
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.shots import Standing
+from velvet_seam.web.blends import GROUPS, WORDS, title
 from velvet_seam.web.context import Context, Ctx, gives, templates
-from velvet_seam.work.painter import Measure, Paint
-from velvet_seam.work.studio import SOON
+from velvet_seam.web.keys import keyed_by
+from velvet_seam.work.painter import LOUPE_SIDE, Loupe, MatteFacts, Measure, Paint, Wall
+from velvet_seam.work.studio import LIVE, SOON
 
 router = APIRouter(prefix="/shots/{identity}")
 
@@ -61,12 +63,24 @@ class NewLayer(ChosenRequest):
     frame: int = Field(0, ge=0)
 
 
+class Replacement(ChosenRequest):
+    """Other footage for a layer or a sound."""
+
+    target: Id
+    footage: Id
+
+
 class NewKey(ChosenRequest):
-    """Measure a screen: along the border, or over an area given in source pixels."""
+    """Measure a screen along the border, or a colour over an area given in source pixels, for a new
+    matte or for one that is there (``part``)."""
 
     layer: Id
     frame: int = Field(0, ge=0)
     area: tuple[float, float, float, float] | None = None
+    kind: Literal["screen-key", "colour-key", "luma-key"] = "screen-key"
+    part: Id | None = None
+    more: bool = False
+    """The area counts beside those a screen's colour was measured over before."""
 
 
 def footage_facts(item: FootageItem) -> dict[str, Any]:
@@ -79,8 +93,10 @@ def footage_facts(item: FootageItem) -> dict[str, Any]:
         "width": probe.width,
         "height": probe.height,
         "seconds": probe.seconds,
+        "rate": float(probe.rate),
         "sound": probe.has_sound,
         "ready": item.ready,
+        "missing": item.missing,
     }
 
 
@@ -116,11 +132,18 @@ def _parts(request: Request, context: Context, standing: Standing, chosen: str) 
     items = {i: context.library.footage.get(i) for i in shot.footage_ids()}
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
-        "below": below, "items": items, "modes": MODES, "dump": _dump(thing),
-        "card_key": _card_keys(shot.layers),
+        "below": below, "items": items, "groups": GROUPS, "blend_title": title, "blend_words": WORDS, "dump": _dump(thing),
+        "card_key": _card_keys(shot.layers), "pictures": _pictures(context, kind),
     }  # fmt: skip
     names = ("head", "stack", "panel")
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
+
+
+def _pictures(context: Context, kind: str) -> list[FootageItem]:
+    """Footage that may serve as a clean plate."""
+    if kind != "seam":
+        return []
+    return [item for item in context.library.footage.all() if item.probe.kind != "sound"]
 
 
 def _dump(thing: Any) -> dict[str, Any]:
@@ -161,6 +184,9 @@ def bench(identity: str, request: Request, context: Ctx) -> Response:
         "chosen": chosen,
         "parts": _parts(request, context, standing, chosen),
         "shelf": context.library.footage.all(),
+        "groups": GROUPS,
+        "blend_title": title,
+        "blend_words": WORDS,
     }
     return templates.TemplateResponse(request, "bench.html", page)
 
@@ -181,23 +207,45 @@ def shelf(identity: str, request: Request, context: Ctx) -> Response:
 def edit(identity: str, body: EditRequest, request: Request, context: Ctx) -> dict[str, Any]:
     """Apply an edit; answers with the new state and the changed fragments."""
     new = read_edit(body.edit)
-    _check_footage(context, new)
+    _check_footage(context, context.library.shots.get(identity).shot, new)
     standing = context.library.shots.edit(identity, new)
     return _answer(request, context, standing, body.chosen)
 
 
-def _check_footage(context: Context, new: Edit) -> None:
+@router.post("/replace")
+def replace(identity: str, body: Replacement, request: Request, context: Ctx) -> dict[str, Any]:
+    """Show another piece of footage in the place of the one a layer or a sound shows."""
+    shot = context.library.shots.get(identity).shot
+    new = context.library.footage.get(body.footage)
+    ratio = 1.0
+    for layer in shot.layers:
+        if layer.id == body.target and isinstance(layer.source, FootageSource):
+            old = context.library.footage.get(layer.source.footage)
+            ratio = (old.probe.width or 1) / (new.probe.width or 1)
+    edit = ReplaceFootage(target=body.target, footage=new.id, ratio=ratio)
+    _check_footage(context, shot, edit)
+    standing = context.library.shots.edit(identity, edit)
+    return _answer(request, context, standing, body.chosen)
+
+
+def _check_footage(context: Context, shot: Shot, new: Edit) -> None:
     """What an edit brings in must be here, and be of the kind it is used as."""
     match new:
         case AddLayer(layer=Layer(source=FootageSource(footage=footage), name=name)):
             if context.library.footage.get(footage).probe.kind == "sound":
                 raise Problem(f"{name} is a sound and has no picture. Nothing was changed.")
+        case ReplaceFootage(target=target, footage=footage):
+            item = context.library.footage.get(footage)
+            heard = any(sound.id == target for sound in shot.sounds)
+            if not item.probe.has_sound if heard else item.probe.kind == "sound":
+                lacks = "sound" if heard else "picture"
+                raise Problem(f"{item.name} has no {lacks}. Nothing was changed.")
         case AddSound(sound=SoundTrack(footage=footage, name=name)):
             if not context.library.footage.get(footage).probe.has_sound:
                 raise Problem(f"{name} has no sound. Nothing was changed.")
         case Several(edits=edits):
             for one in edits:
-                _check_footage(context, one)
+                _check_footage(context, shot, one)
 
 
 @router.post("/undo")
@@ -270,27 +318,65 @@ def _next_thread(layers: tuple[Layer, ...]) -> int:
 
 @router.post("/keys")
 async def key(identity: str, body: NewKey, request: Request, context: Ctx) -> dict[str, Any]:
-    """Measure a layer's screen and key it; where it has a key, its colour is measured again."""
+    """Measure a colour in a layer's footage and key it, or change a key by it."""
     standing = await asyncio.to_thread(context.library.shots.get, identity)
     layer = standing.shot.layer(body.layer)
     ask = Measure(standing.shot.model_dump_json(), layer.id, body.frame, body.area)
     reading = await context.studio.ask(ask, SOON)
-    colour = rgb_to_colour(*reading.colour)
-    origin = "border" if body.area is None else "area"
-    new: Edit
-    if layer.seam.matte:
-        at = f"seam.matte.{layer.seam.matte[0].id}"
-        new = SetValues(
-            target=layer.id, values={f"{at}.colour": colour, f"{at}.colour_from": origin}
-        )
-    else:
-        new = AddMatte(
-            layer=layer.id,
-            matte=ScreenKey(id=new_id("k"), colour=colour, colour_from=origin),
-        )
+    held = next((one for one in layer.seam.matte if one.id == body.part), None)
+    if held is None and body.part is not None:
+        raise Problem("That matte is no longer in the shot.")
+    new = keyed_by(layer, body.kind, held, reading.colour, body.area is None, body.more)
     standing = await asyncio.to_thread(context.library.shots.edit, identity, new)
     facts = {"share": reading.share, "uneven": reading.uneven}
     return _answer(request, context, standing, body.chosen, reading=facts)
+
+
+@router.get("/wall.jpg", **gives("image/jpeg"))
+async def wall(identity: str, context: Ctx, layer: str = "", frame: int = 0) -> Response:
+    """Every blend of a layer on a frame, in the order of the blend wall, both ways round."""
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    shot = standing.shot
+    frame = min(max(frame, 0), shot.length - 1)
+    names = tuple(name for _, group in GROUPS for name in group)
+    ask = Wall(shot.model_dump_json(), shot.layer(layer).id, frame, names)
+    data = await context.studio.ask(ask, SOON)
+    return Response(data, media_type="image/jpeg", headers={"cache-control": "max-age=3600"})
+
+
+@router.get("/loupe")
+async def loupe(
+    identity: str, context: Ctx, x: float, y: float, layer: str = "", frame: int = 0,
+    view: View = "joined", full: bool = False,
+) -> dict[str, Any]:  # fmt: skip
+    """The pixels around a place of the picture that is seen: their colour, and a layer's coverage."""
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    shot = standing.shot
+    frame = min(max(frame, 0), shot.length - 1)
+    chosen = shot.layer(layer).id if layer else None
+    if not (isfinite(x) and isfinite(y)):
+        raise Problem("The place to look at is not a number.")
+    ask = Loupe(shot.model_dump_json(), chosen, frame, x, y, view, full)
+    seen = await context.studio.ask(ask, LIVE)
+    return {"side": LOUPE_SIDE, "colours": seen.colours, "coverage": seen.coverage}
+
+
+@router.get("/matte-facts")
+async def matte_facts(
+    identity: str, context: Ctx, layer: str = "", frame: int = 0
+) -> dict[str, Any]:
+    """Holes and parts of a layer's matte on a frame: how many, and the largest areas."""
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    shot = standing.shot
+    frame = min(max(frame, 0), shot.length - 1)
+    found = await context.studio.ask(
+        MatteFacts(shot.model_dump_json(), shot.layer(layer).id, frame), SOON
+    )
+    return {
+        "parts": len(found.parts), "holes": len(found.holes), "covered": found.covered,
+        "largest_hole": max(found.holes, default=0),
+        "second_part": found.parts[1] if len(found.parts) > 1 else 0,
+    }  # fmt: skip
 
 
 @router.get("/picture.jpg", **gives("image/jpeg"))
@@ -301,9 +387,7 @@ async def picture(
     """A small picture of a frame, for cards."""
     standing = await asyncio.to_thread(context.library.shots.get, identity)
     known = {layer.id: layer for layer in standing.shot.layers}
-    if view not in ("joined", "matte", "source", "layer", "below") or (
-        view != "joined" and chosen not in known
-    ):
+    if view not in get_args(View) or (view != "joined" and chosen not in known):
         view = "joined"
     frame = min(max(frame, 0), standing.shot.length - 1)
     if chosen in known:

@@ -3,21 +3,27 @@
 from __future__ import annotations
 
 import asyncio
-from typing import Annotated, Any
+from pathlib import Path
+from typing import Annotated, Any, Literal
 from urllib.parse import unquote
 
-from fastapi import APIRouter, Header, Request
-from fastapi.responses import FileResponse, HTMLResponse, Response
+from fastapi import APIRouter, Header, Query, Request
+from fastapi.responses import HTMLResponse, Response
+from pydantic import BaseModel, Field
+from starlette.requests import ClientDisconnect
 
 from velvet_seam.core.analyse.first_look import Grade, verdicts
+from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Problem
+from velvet_seam.store.arrivals import MAX_BYTES
 from velvet_seam.store.footage import FootageItem, shown_name
 from velvet_seam.web.context import Context, Ctx, gives, templates
 from velvet_seam.work.look import look
 
 router = APIRouter()
 
-MAX_BYTES = 8 << 30
+Whose = Literal["all", "yours", "shelf"]
+"""All footage, what was brought in, or what ships with the application."""
 
 
 def cards(context: Context, items: list[FootageItem]) -> list[dict[str, Any]]:
@@ -32,6 +38,8 @@ def cards(context: Context, items: list[FootageItem]) -> list[dict[str, Any]]:
 def first_words(context: Context, item: FootageItem) -> list[tuple[Grade, str]]:
     """What to know of a clip before it is used, in words."""
     probe, said = item.probe, list[tuple[Grade, str]]()
+    if item.missing:
+        said.append(("fix", "its file is missing; what shows it stays as it is"))
     if probe.missing:
         said.append(("look", f"breaks off: {probe.missing:.1f} s are missing; "
                              f"{probe.seconds:.1f} s can be used"))  # fmt: skip
@@ -47,68 +55,156 @@ def first_words(context: Context, item: FootageItem) -> list[tuple[Grade, str]]:
 
 
 @router.get("/footage", response_class=HTMLResponse)
-def page(request: Request, context: Ctx) -> Response:
-    items = context.library.footage.all()
-    shown = {"page": "footage", "cards": cards(context, items), "max_bytes": MAX_BYTES}
+def page(request: Request, context: Ctx, of: Whose = "all") -> Response:
+    shown = {"page": "footage", **_shown(context, of)}
     return templates.TemplateResponse(request, "footage.html", shown)
 
 
 @router.get("/footage/cards", response_class=HTMLResponse)
-def card_list(request: Request, context: Ctx) -> Response:
-    shown = {"cards": cards(context, context.library.footage.all())}
-    return templates.TemplateResponse(request, "parts/footage_cards.html", shown)
+def card_list(request: Request, context: Ctx, of: Whose = "all") -> Response:
+    return templates.TemplateResponse(request, "parts/footage_cards.html", _shown(context, of))
+
+
+def _shown(context: Context, of: Whose) -> dict[str, Any]:
+    items = context.library.footage.all()
+    kept = [item for item in items if of == "all" or item.shelf == (of == "shelf")]
+    counts = {"all": len(items), "shelf": sum(item.shelf for item in items)}
+    counts["yours"] = counts["all"] - counts["shelf"]
+    return {"cards": cards(context, kept), "of": of, "counts": counts}
+
+
+class Arriving(BaseModel):
+    """A file that is about to be sent. ``modified``: when it was last changed, in ms."""
+
+    name: str = Field(max_length=4000)
+    size: int = Field(ge=0)
+    modified: int = 0
 
 
 @router.post("/footage")
 async def bring_in(
     request: Request, context: Ctx, x_name: Annotated[str, Header(max_length=4000)] = ""
 ) -> dict[str, str]:
-    """Take in one file: the body is the file, ``X-Name`` its name, percent-encoded.
+    """Take in one file at once: the body is the file, ``X-Name`` its name, percent-encoded.
 
     It streams to disk, is looked into by a process of its own, and is refused with a sentence when
     it cannot be used. A proxy is made in the background; it can be used before that.
     """
     name = shown_name(unquote(x_name))
     incoming = context.library.folder.incoming()
+    try:
+        await _receive(request, incoming, name, MAX_BYTES)
+        return await _take_in(context, incoming, name)
+    finally:
+        incoming.unlink(missing_ok=True)
+
+
+@router.post("/footage/arrivals")
+def arrive(body: Arriving, context: Ctx) -> dict[str, Any]:
+    """Announce a file; says how much of it is here already from an attempt that broke off."""
+    identity, have = context.library.arrivals.begin(shown_name(body.name), body.size, body.modified)
+    return {"id": identity, "have": have}
+
+
+@router.put("/footage/arrivals/{identity}")
+async def go_on(
+    identity: str, request: Request, context: Ctx, at: Annotated[int, Query(ge=0)] = 0
+) -> dict[str, int]:
+    """The bytes of an announced file from ``at`` on, which is how many are here."""
+    name, size, have = context.library.arrivals.about(identity)
+    if at != have:
+        raise Problem(f"{name} is here up to byte {have}, not {at}. Nothing was changed.")
+    path = context.library.arrivals.path(identity)
+    await _receive(request, path, name, size - have, append=True)
+    return {"have": path.stat().st_size}
+
+
+@router.post("/footage/arrivals/{identity}/finish")
+async def arrived(identity: str, context: Ctx) -> dict[str, str]:
+    """All of an announced file is here: look into it and take it in."""
+    name, size, have = context.library.arrivals.about(identity)
+    if have != size:
+        raise Problem(f"{name} is not here yet: {have} of {size} bytes have arrived.")
+    try:
+        return await _take_in(context, context.library.arrivals.path(identity), name)
+    finally:
+        context.library.arrivals.forget(identity)
+
+
+@router.delete("/footage/arrivals/{identity}", status_code=204)
+def not_after_all(identity: str, context: Ctx) -> Response:
+    context.library.arrivals.forget(identity)
+    return Response(status_code=204)
+
+
+async def _look(context: Context, incoming: Path, poster: Path, name: str) -> Probe:
+    try:
+        return await asyncio.to_thread(look, incoming, poster)
+    except Problem as problem:
+        raise Problem(f"{name} was not taken in. {problem}") from None
+
+
+async def _take_in(context: Context, incoming: Path, name: str) -> dict[str, str]:
     poster = incoming.with_suffix(".jpg")
     try:
-        await _receive(request, incoming, name)
-        try:
-            probe = await asyncio.to_thread(look, incoming, poster)
-        except Problem as problem:
-            raise Problem(f"{name} was not taken in. {problem}") from None
+        probe = await _look(context, incoming, poster, name)
         item = await asyncio.to_thread(context.library.footage.add, incoming, name, probe)
         if poster.exists():
             poster.replace(context.library.folder.poster(item.id))
         context.library.jobs.add("prepare", item.id, item.name, total=probe.frames)
         context.queue.wake()
     finally:
+        poster.unlink(missing_ok=True)
+    return {"id": item.id, "name": item.name, "kind": item.probe.kind}
+
+
+@router.post("/footage/{identity}/file")
+async def find_again(identity: str, request: Request, context: Ctx) -> dict[str, str]:
+    """The file of footage that is missing; refused when it is another one."""
+    item = await asyncio.to_thread(context.library.footage.get, identity)
+    incoming = context.library.folder.incoming()
+    poster = incoming.with_suffix(".jpg")
+    try:
+        await _receive(request, incoming, item.name, MAX_BYTES)
+        probe = await _look(context, incoming, poster, item.name)
+        item = await asyncio.to_thread(context.library.footage.put_back, identity, incoming, probe)
+        if poster.exists():
+            poster.replace(context.library.folder.poster(item.id))
+        if not item.ready:
+            context.library.jobs.add("prepare", item.id, item.name, total=probe.frames)
+            context.queue.wake()
+    finally:
         incoming.unlink(missing_ok=True)
         poster.unlink(missing_ok=True)
     return {"id": item.id, "name": item.name, "kind": item.probe.kind}
 
 
-async def _receive(request: Request, path: Any, name: str) -> None:
+async def _receive(
+    request: Request, path: Path, name: str, most: int, *, append: bool = False
+) -> None:
     taken = 0
     try:
-        with path.open("wb") as file:
+        with path.open("ab" if append else "wb") as file:
             async for chunk in request.stream():
                 taken += len(chunk)
-                if taken > MAX_BYTES:
-                    raise Problem(f"{name} is larger than 8 GB and was not taken in.")
+                if taken > most:
+                    said = "larger than 8 GB" if not append else "longer than was said"
+                    raise Problem(f"{name} is {said} and was not taken in.")
                 await asyncio.to_thread(file.write, chunk)
+    except ClientDisconnect:
+        raise Problem(f"{name} broke off; what has arrived is kept.") from None
     except OSError as error:
         reason = error.strerror or "the disk refused"
         raise Problem(f"{name} could not be kept: {reason}. Nothing else was touched.") from None
 
 
 @router.delete("/footage/{identity}", response_class=HTMLResponse)
-def remove(identity: str, request: Request, context: Ctx) -> Response:
+def remove(identity: str, request: Request, context: Ctx, of: Whose = "all") -> Response:
     for job in context.library.jobs.all("prepare"):
         if job.target == identity:
             context.library.jobs.cancel(job.id)
     context.library.footage.remove(identity, context.library.shots)
-    return card_list(request, context)
+    return card_list(request, context, of)
 
 
 @router.get("/footage/{identity}/poster.jpg", **gives("image/jpeg"))
@@ -126,7 +222,11 @@ def wave(identity: str, context: Ctx) -> Response:
     return _file(context.library.folder.wave(context.library.footage.get(identity).id))
 
 
-def _file(path: Any) -> Response:
-    if not path.exists():
-        raise Problem("This picture is not ready yet.")
-    return FileResponse(path, headers={"cache-control": "max-age=86400"})
+def _file(path: Path) -> Response:
+    """A small derived file, read at once: it may be made anew while it is being sent."""
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError:
+        raise Problem("This picture is not ready yet.") from None
+    kind = "application/json" if path.suffix == ".json" else "image/jpeg"
+    return Response(data, media_type=kind, headers={"cache-control": "max-age=86400"})

@@ -5,8 +5,11 @@ from __future__ import annotations
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers
-from starlette.responses import PlainTextResponse
+from starlette.requests import Request
+from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from velvet_seam.web.passphrase import Passphrase
 
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; "
@@ -32,10 +35,11 @@ def same_origin(headers: Headers) -> bool:
 
 
 class Guard:
-    """ASGI middleware: checks the host and the origin, adds the headers."""
+    """ASGI middleware: checks the host, the origin and the passphrase, adds the headers."""
 
-    def __init__(self, app: ASGIApp) -> None:
+    def __init__(self, app: ASGIApp, passphrase: str | None = None) -> None:
         self._app = app
+        self._passphrase = Passphrase(passphrase) if passphrase else None
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
@@ -48,11 +52,13 @@ class Guard:
             else headers["host"].partition("]")[0] + "]"
         )
         writes = scope["type"] == "websocket" or scope["method"] not in ("GET", "HEAD")
-        if host not in HOSTS or (writes and not same_origin(headers)):
+        # with a passphrase any name may lead here: the cookie holds for one of them only
+        known = host in HOSTS or self._passphrase is not None
+        if not known or (writes and not same_origin(headers)):
             if scope["type"] == "websocket":
                 await send({"type": "websocket.close", "code": 4403})
                 return
-            answer = PlainTextResponse("This request did not come from Velvet Seam.", 403)
+            answer: Response = PlainTextResponse("This request did not come from Velvet Seam.", 403)
             await answer(scope, receive, send)
             return
 
@@ -69,4 +75,13 @@ class Guard:
                 ]
             await send(message)
 
+        visitor = self._passphrase is not None and not self._passphrase.knows(headers)
+        if visitor and not scope["path"].startswith("/static/"):
+            if scope["type"] == "websocket":
+                await send({"type": "websocket.close", "code": 4401})
+                return
+            assert self._passphrase is not None
+            answer = await self._passphrase.answer(Request(scope, receive))
+            await answer(scope, receive, send_with_headers)
+            return
         await self._app(scope, receive, send_with_headers)

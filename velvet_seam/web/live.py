@@ -34,6 +34,8 @@ class Ask(BaseModel):
     solo: tuple[Id, ...] = Field((), max_length=200)
     trial: dict[str, Any] | None = None
     passing: bool = False
+    full: bool = False
+    """At canvas size and from the originals, for looking at single pixels."""
     ready: bool = False
     """Only make the frame ready for play: least urgent, and the answer is the head alone."""
     side: int = Field(PREVIEW_SHORT_SIDE, ge=64, le=1080)
@@ -86,7 +88,7 @@ async def _serve(
             shot = apply(shot, read_edit(ask.trial))
         paint = Paint(
             shot.model_dump_json(), min(ask.frame, shot.length - 1), ask.view, ask.chosen, ask.solo,
-            passing=ask.passing, trying=ask.trial is not None,
+            passing=ask.passing, trying=ask.trial is not None, full=ask.full,
             shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None,
         )  # fmt: skip
         data = await context.studio.ask(paint, WHENEVER if ask.ready else LIVE)

@@ -171,9 +171,11 @@ def file(job: str, context: Ctx, download: bool = False) -> Response:
 def work(job: str, context: Ctx) -> Response:
     """The frame in work, or the last one that was."""
     path = context.library.folder.work_picture(_render(context, job).id)
-    if not path.exists():
-        raise Problem("There is no picture yet.")
-    return FileResponse(path, headers={"cache-control": "no-store"})
+    try:  # read at once: it is replaced all the time, and a response must not change its length
+        picture = path.read_bytes()
+    except FileNotFoundError:
+        raise Problem("There is no picture yet.") from None
+    return Response(picture, media_type="image/jpeg", headers={"cache-control": "no-store"})
 
 
 def _render(context: Context, job: str) -> JobRow:

@@ -8,7 +8,7 @@ from typing import Annotated
 import numpy as np
 import simplejpeg
 from fastapi import APIRouter, Form, Request
-from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
 
 from velvet_seam.core.problem import Problem
@@ -34,8 +34,8 @@ STRIP_SIDE = 216
 
 @router.get("/", response_class=HTMLResponse)
 def wall(request: Request, context: Ctx) -> Response:
-    shots = context.library.shots.all()
-    page = {"page": "shots", "shots": shots, "canvases": CANVASES, "rates": CHOICES,
+    shots, wrong = context.library.shots.told()
+    page = {"page": "shots", "shots": shots, "wrong": wrong, "canvases": CANVASES, "rates": CHOICES,
             "max_side": MAX_SIDE}  # fmt: skip
     return templates.TemplateResponse(request, "shots.html", page)
 
@@ -85,10 +85,13 @@ async def strip(identity: str, context: Ctx) -> Response:
     """Twelve frames of a shot side by side: its moving poster. Kept until the shot changes."""
     standing = await asyncio.to_thread(context.library.shots.get, identity)
     path = context.library.folder.shot_strip(identity, standing.revision)
-    if not path.exists():
+    try:
+        picture = path.read_bytes()
+    except FileNotFoundError:
+        picture = await _draw_strip(context, standing)
         context.library.folder.forget_shot_strips(identity)
-        write_whole(path, await _draw_strip(context, standing))
-    return FileResponse(path, headers={"cache-control": "no-cache"})
+        write_whole(path, picture)
+    return Response(picture, media_type="image/jpeg", headers={"cache-control": "no-cache"})
 
 
 async def _draw_strip(context: Context, standing: Standing) -> bytes:

@@ -4,24 +4,30 @@ from __future__ import annotations
 
 import os
 from concurrent.futures import Future
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
+from math import floor
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
 import cv2
+import numpy as np
 
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
 from velvet_seam.core.engine.plan import Picture, Step, View
+from velvet_seam.core.picture.edge import Counts, counts
 from velvet_seam.core.picture.screen import ScreenReading, measure_area, measure_border
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edit import ReorderLayer, SetValues, apply
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.store.library import Library
 from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg
+
+FULL_QUALITY = 94
 
 
 @dataclass(frozen=True)
@@ -39,6 +45,8 @@ class Paint:
     quality: int = 84
     passing: bool = False
     """The frame is being played through: nothing of it will be changed soon."""
+    full: bool = False
+    """At canvas size, from the originals."""
     trying: bool = False
     """The document holds an edit that is only being tried, under a hand that is moving."""
 
@@ -56,18 +64,137 @@ class Measure:
     area: tuple[float, float, float, float] | None = None
 
 
+@dataclass(frozen=True)
+class Wall:
+    """Ask for one JPEG of every blend of a layer on a frame: a row of tiles for each of ``blends``,
+    first as the layers lie, then with the layer swapped with the one below it."""
+
+    document: str
+    layer: str
+    frame: int
+    blends: tuple[str, ...]
+    short_side: int = 108
+
+
+@dataclass(frozen=True)
+class MatteFacts:
+    """Ask how many holes and parts a layer's matte has on a frame, as it lies on the canvas."""
+
+    document: str
+    layer: str
+    frame: int
+
+
+@dataclass(frozen=True)
+class Loupe:
+    """Ask for the pixels around a place of the picture that is seen, and how far a layer covers them."""
+
+    document: str
+    layer: str | None
+    frame: int
+    x: float
+    y: float
+    view: View = "joined"
+    full: bool = False
+
+
+@dataclass(frozen=True)
+class Seen:
+    """``LOUPE_SIDE`` squared pixels row by row: #rrggbb, empty outside the canvas; coverage in %, where
+    a layer was asked about."""
+
+    colours: list[str]
+    coverage: list[float] | None
+
+
+LOUPE_SIDE = 15
+
+Request = Paint | Measure | Wall | MatteFacts | Loupe
+
+
 class Painter:
     """Answers requests; lives in its own process, see :func:`serve`."""
 
     def __init__(self, library: Library) -> None:
         self._material = library.materials(preview=True)
         self._engine = Engine(self._material)
+        self._full = Engine(library.materials(preview=False), cache_bytes=384 * MEGABYTE)
         self._encoded: ByteCache[bytes] = ByteCache(96 * MEGABYTE)
         self._ahead: dict[str, Future[bytes]] = {}
         self._shots: dict[str, Shot] = {}
+        self._seen: dict[View, tuple[str, Picture]] = {}
 
-    def answer(self, request: Paint | Measure) -> Any:
-        return self._paint(request) if isinstance(request, Paint) else self._measure(request)
+    def answer(self, request: Request) -> Any:
+        match request:
+            case Paint():
+                return self._paint(request)
+            case Measure():
+                return self._measure(request)
+            case Wall():
+                return self._wall(request)
+            case MatteFacts():
+                return self._facts(request)
+            case Loupe():
+                return self._loupe(request)
+
+    def _wall(self, ask: Wall) -> bytes:
+        shot = self._shot(ask.document)
+        at = shot.layers.index(shot.layer(ask.layer))
+        orders = [shot]
+        if at > 0:
+            orders.append(apply(shot, ReorderLayer(layer=ask.layer, index=at - 1)))
+        rows = []
+        for blend in ask.blends:
+            values = {"seam.blend": blend}
+            tiles = [
+                self._engine.picture(
+                    self._engine.plan(
+                        apply(order, SetValues(target=ask.layer, values=values)), ask.frame,
+                        short_side=ask.short_side,
+                    )
+                )
+                for order in orders
+            ]  # fmt: skip
+            rows.append(np.concatenate(tiles if at > 0 else tiles * 2, axis=1))
+        return jpeg(np.concatenate(rows), 86)
+
+    def _facts(self, ask: MatteFacts) -> Counts:
+        """Areas in square canvas pixels."""
+        shot = self._shot(ask.document)
+        plan = self._engine.plan(
+            shot, ask.frame, short_side=PREVIEW_SHORT_SIDE, view="matte", chosen=ask.layer
+        )
+        grey = self._engine.picture(plan)[..., 1]
+        k = shot.canvas.width * shot.canvas.height / grey.size
+        found = counts(np.ascontiguousarray(grey))
+        return Counts(
+            [round(a * k) for a in found.parts], [round(a * k) for a in found.holes], found.covered
+        )
+
+    def _loupe(self, ask: Loupe) -> Seen:
+        shot = self._shot(ask.document)
+        seen = self._looked_at(shot, ask, ask.view)
+        height, width = seen.shape[:2]
+        j = floor(ask.x / shot.canvas.width * width) - LOUPE_SIDE // 2
+        i = floor(ask.y / shot.canvas.height * height) - LOUPE_SIDE // 2
+        places = [(i + v, j + u) for v in range(LOUPE_SIDE) for u in range(LOUPE_SIDE)]
+        inside = [0 <= y < height and 0 <= x < width for y, x in places]
+        both = list(zip(places, inside, strict=True))
+        colours = ["#" + bytes(seen[at][:3]).hex() if known else "" for at, known in both]
+        if ask.layer is None:
+            return Seen(colours, None)
+        grey = self._looked_at(shot, ask, "matte")
+        coverage = [round(int(grey[at][0]) / 2.55, 1) if known else 0.0 for at, known in both]
+        return Seen(colours, coverage)
+
+    def _looked_at(self, shot: Shot, ask: Loupe, view: View) -> Picture:
+        """A finished picture; the last ones are held, for the hand moves over one and the same."""
+        engine, side = (self._full, None) if ask.full else (self._engine, PREVIEW_SHORT_SIDE)
+        step = engine.plan(shot, ask.frame, short_side=side, view=view, chosen=ask.layer)
+        held = self._seen.get(view)
+        if held is None or held[0] != step.key:
+            held = self._seen[view] = (step.key, engine.picture(step))
+        return held[1]
 
     def _shot(self, document: str) -> Shot:
         shot = self._shots.get(document)
@@ -82,12 +209,21 @@ class Painter:
         shot = self._shot(ask.document)
         if ask.passing:
             return self._passed(shot, ask)
+        if ask.full:
+            return self._at_full_size(shot, ask)
         step, key = self._plan(shot, ask, ask.frame)
         known = self._encoded.get(key)
         if known is None:
             picture = self._engine.picture(step, trying=ask.trying)
             known = self._encode(picture, ask, key)
         return known
+
+    def _at_full_size(self, shot: Shot, ask: Paint) -> bytes:
+        step = self._full.plan(shot, ask.frame, view=ask.view, chosen=ask.chosen, solo=ask.solo)
+        key = f"{step.key} full"
+        return self._encoded.get(key) or self._encode(
+            self._full.picture(step), replace(ask, quality=FULL_QUALITY, shown_side=None), key
+        )
 
     def _plan(self, shot: Shot, ask: Paint, frame: int) -> tuple[Step, str]:
         step = self._engine.plan(
@@ -162,3 +298,6 @@ def serve(root: str, pipe: Connection) -> None:
             pipe.send(("problem", str(problem)))
         except MemoryError:
             pipe.send(("problem", "There is not enough memory to show this picture."))
+        except OSError as error:
+            why = error.strerror or "the disk refused"
+            pipe.send(("problem", f"A source of this picture could not be read: {why}."))

@@ -5,10 +5,13 @@ from __future__ import annotations
 import subprocess
 import sys
 import threading
+import time
 
 from velvet_seam.store.library import Library
 
 KINDS = ("prepare", "render")
+STILL_SECONDS = 240.0
+"""Work that says nothing new for so long hangs, in a library or on a disk, and is begun again."""
 
 
 class Queue:
@@ -17,6 +20,7 @@ class Queue:
     def __init__(self, library: Library) -> None:
         self._library = library
         self._running: dict[str, tuple[str, subprocess.Popen[bytes]]] = {}
+        self._seen: dict[str, tuple[int, float]] = {}
         self._wake = threading.Event()
         self._ending = False
         self._thread = threading.Thread(target=self._watch, name="queue", daemon=True)
@@ -51,8 +55,12 @@ class Queue:
         if kind in self._running:
             job, process = self._running[kind]
             if process.poll() is None:
-                return
+                if not self._hangs(job):
+                    return
+                process.kill()
+                process.wait()
             del self._running[kind]
+            self._seen.pop(job, None)
             if process.returncode != 0:
                 self._library.jobs.stumble(job)
         job_row = self._library.jobs.take(kind)
@@ -60,3 +68,11 @@ class Queue:
             root = str(self._library.folder.root)
             command = [sys.executable, "-m", "velvet_seam.work.run", root, job_row.id]
             self._running[kind] = (job_row.id, subprocess.Popen(command))
+
+    def _hangs(self, job: str) -> bool:
+        done, now = int(self._library.jobs.get(job).done), time.monotonic()
+        before = self._seen.get(job)
+        if before is None or before[0] != done:
+            self._seen[job] = (done, now)
+            return False
+        return now - before[1] > STILL_SECONDS

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import resource
 import shutil
 import sys
 import time
@@ -21,6 +22,9 @@ from velvet_seam.work.parent import end_with_parent
 from velvet_seam.work.picture_files import jpeg, write_whole
 from velvet_seam.work.prepare import prepare
 
+MEMORY = 8 << 30
+"""Bytes of addresses that making footage ready may take."""
+
 
 def run_job(library: Library, job: JobRow) -> None:
     """Do the work of a row of the queue; writes its progress and its end there."""
@@ -34,6 +38,8 @@ def run_job(library: Library, job: JobRow) -> None:
             shutil.rmtree(library.folder.ranges(job.id), ignore_errors=True)
     except Problem as problem:
         library.jobs.fail(job.id, str(problem))
+    except MemoryError:
+        library.jobs.fail(job.id, "It takes more memory than one piece of work may have.")
     except OSError as error:
         reason = error.strerror or "the disk refused"
         library.jobs.fail(
@@ -84,6 +90,8 @@ def main() -> None:
     library = Library(Path(sys.argv[1]))
     job = library.jobs.get(sys.argv[2])
     end_with_parent()
+    if job.kind == "prepare":  # the file is from outside
+        resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
     with library.folder.only_one(job.kind):
         run_job(library, job)
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from velvet_seam.core.problem import Problem
-from velvet_seam.work.painter import Measure, Paint, serve
+from velvet_seam.work.painter import Request, serve
 
 LIVE, SOON, WHENEVER = 0, 1, 2
 """How urgent a picture is: under the hand, on the screen, or for a wall of posters."""
@@ -47,7 +47,7 @@ class Studio:
                 self._process.terminate()
         self._thread.shutdown(wait=False)
 
-    async def ask(self, request: Paint | Measure, urgency: int = SOON) -> Any:
+    async def ask(self, request: Request, urgency: int = SOON) -> Any:
         """The painter's answer: JPEG bytes, or a screen reading.
 
         Raises:
@@ -84,7 +84,7 @@ class Studio:
             else:
                 future.set_exception(Problem(value))
 
-    def _exchange(self, request: Paint | Measure) -> tuple[str, Any]:
+    def _exchange(self, request: Request) -> tuple[str, Any]:
         assert self._pipe is not None
         self._pipe.send(request)
         answer: tuple[str, Any] = self._pipe.recv()

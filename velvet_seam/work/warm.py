@@ -7,13 +7,26 @@ import numpy as np
 
 from velvet_seam.core.engine.engine import frames_at_once
 from velvet_seam.core.picture.blend import MODES
-from velvet_seam.core.picture.box_mask import Box, box_mask
+from velvet_seam.core.picture.colour_key import colour_key
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
+from velvet_seam.core.picture.coverage import joined, laid, mixed, weighed
+from velvet_seam.core.picture.difference_key import difference_key
+from velvet_seam.core.picture.edge import EdgeWork, worked
 from velvet_seam.core.picture.hdr import to_sdr
+from velvet_seam.core.picture.luma_key import luma_key
+from velvet_seam.core.picture.outline import cover_outline, star
 from velvet_seam.core.picture.placement import affine, place
-from velvet_seam.core.picture.screen import screen_surface, study
-from velvet_seam.core.picture.screen_key import screen_key, screen_light
-from velvet_seam.core.picture.yuv import coefficients, rgba_to_yuv420, yuv420_to_rgba
+from velvet_seam.core.picture.screen_key import read_screen, screen_key
+from velvet_seam.core.picture.shape import BAND, BOX, OVAL, STRAIGHT, Soft, cover
+from velvet_seam.core.picture.steady import Neighbour, motion, steadied
+from velvet_seam.core.picture.yuv import (
+    coefficients,
+    planes_to_rgb16,
+    rgb16_to_rgba,
+    rgba_to_yuv420,
+    rgba_to_yuv422p10,
+    yuv420_to_rgba,
+)
 
 
 def warm() -> None:
@@ -21,20 +34,36 @@ def warm() -> None:
     frames_at_once()
     picture = np.full((48, 32, 4), (60, 160, 70, 255), np.uint8)
     picture[10:30, 8:24, :3] = (200, 120, 40)
-    plane = np.full((8, 8), 128, np.uint8)
-    frozen = np.frombuffer(plane.tobytes(), np.uint8).reshape(8, 8)  # as a decoder hands it over
-    yuv420_to_rgba(frozen, frozen, frozen, 8, 8, coefficients("709", False))
+    k = coefficients("709", False)
+    for depth in (np.uint8, np.uint16):
+        own = np.full((8, 8), 128, depth)
+        # some decoders hand over memory that may be written to, others do not
+        for samples in (own, np.frombuffer(own.tobytes(), depth).reshape(8, 8)):
+            if depth is np.uint8:
+                yuv420_to_rgba(samples, samples, samples, 8, 8, k)
+            rgb = planes_to_rgb16(samples, samples, samples, 8, 8, k, True, False, np.float32(1))
+            rgb16_to_rgba(rgb, samples, 255)
     frame = av.VideoFrame(32, 48, "yuv420p")
     luma, blue, red = (
         np.frombuffer(memoryview(p), np.uint8).reshape(-1, p.line_size) for p in frame.planes
     )
     rgba_to_yuv420(picture, luma, blue, red)
+    wide, half = np.zeros((48, 32), np.uint16), np.zeros((48, 16), np.uint16)
+    rgba_to_yuv422p10(picture, wide, half, half.copy())
     to_sdr(np.zeros((8, 8, 3), np.uint16), "HLG")
-    light = screen_light(picture, screen_surface(study(picture), (60, 160, 70)))
-    keyed = screen_key(
-        picture, light, (60, 160, 70), tolerance=0.06, softness=0.86, keep_shadows=0, despill=1
-    )
-    masked = box_mask(keyed, [Box(2.0, 2.0, 30.0, 40.0, 3.0)])
+    keyed = screen_key(picture, read_screen(picture, (60, 160, 70)), (60, 160, 70))
+    large = np.repeat(np.repeat(picture, 12, 0), 12, 1)[:540, :360]
+    read_screen(np.ascontiguousarray(large), (60, 160, 70))
+    steadied(picture, keyed, [Neighbour(picture, keyed, motion(keyed, keyed))], 1.0)
+    worked(keyed, EdgeWork(grow=2, clean=0.5))
+    luma_key(picture, low=0.2, high=1, softness=0.1)
+    colour_key(picture, [(60, 160, 70)], tolerance=6, softness=8)
+    difference_key(picture, keyed, tolerance=6, softness=9, ignore_shadows=0.8)
+    at = np.eye(3)
+    for kind in (STRAIGHT, BAND, OVAL, BOX):
+        plane = cover((32, 48), kind, at, (9.0, 9.0, 2.0)[: 1 if kind == BAND else 3], 1.0, Soft())
+    joined(plane, cover_outline((32, 48), star(5, 9, 0.5), 1.0, Soft()), "add")
+    masked = mixed(weighed(keyed, plane), laid(keyed, picture), plane)
     patch = place(masked, affine(16, 24, 0.9, 12, False, False, 32, 48), 32, 48)
     place(masked, affine(16, 24, 0.7, 0, True, False, 32, 48), 32, 48)
     assert patch is not None

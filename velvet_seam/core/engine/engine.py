@@ -14,6 +14,7 @@ import numpy as np
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.plan import Footage, Picture, Planner, Sheet, Step, View
 from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.picture.screen_key import Screen
 from velvet_seam.core.shot.shot import Shot
 
 PREVIEW_SHORT_SIDE = 540
@@ -138,7 +139,7 @@ class Engine:
             result = step.run(*inputs)
         self.counts[step.kind] += 1
         made[step.key] = result
-        if step.keep and (step.lasting if passing else step.key in stable):
+        if step.keep and (step.lasting or step.soon if passing else step.key in stable):
             self._cache.put(step.key, (result,), _size(result))
         return result
 
@@ -154,4 +155,4 @@ def _steps(step: Step) -> dict[str, Step]:
 def _size(result: Any) -> int:
     if isinstance(result, Patch):
         return result.pixels.nbytes + 64
-    return result.nbytes if isinstance(result, np.ndarray) else 64
+    return result.nbytes if isinstance(result, np.ndarray | Screen) else 64

@@ -14,7 +14,7 @@ from velvet_seam.core.media.clip import Reader, open_clip
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.proxy import ProxyReader
 from velvet_seam.core.media.size import SHORT_SIDE, proxy_size
-from velvet_seam.core.media.still import read_still, reduced
+from velvet_seam.core.media.still import read_still, reduced, reduced_size
 from velvet_seam.core.problem import Problem
 
 STILL_SHORT_SIDE = 2 * SHORT_SIDE
@@ -40,6 +40,17 @@ class Material:
         self.digest = f"{identity}/{path.name}/{kind}"
         self._reader: Reader | ProxyReader | None = None
         self._lock = Lock()
+
+    @property
+    def picture_size(self) -> tuple[int, int]:
+        """Width and height of the pictures that are read; of pixels that are not square, as seen."""
+        if not self._preview:
+            return self.width, self.height
+        return (
+            proxy_size(self.width, self.height)
+            if self.moving
+            else reduced_size(self.width, self.height, STILL_SHORT_SIDE)
+        )
 
     def frame_at(self, time: Fraction) -> int:
         """The frame shown at a source time; 0 for a still."""
@@ -75,3 +86,29 @@ class Material:
         if self._reader:
             self._reader.close()
             self._reader = None
+
+
+class Missing:
+    """Stands for footage whose file is not there: a hatched field of the same size."""
+
+    moving = False
+
+    def __init__(self, identity: str, probe: Probe) -> None:
+        self.probe = probe
+        self.width, self.height = probe.width, probe.height
+        self.digest = f"{identity}/missing"
+
+    @property
+    def picture_size(self) -> tuple[int, int]:
+        return proxy_size(self.width, self.height)
+
+    def frame_at(self, time: Fraction) -> int:
+        return 0
+
+    def read(self, number: int) -> NDArray[np.uint8]:
+        width, height = proxy_size(self.width, self.height)
+        across, down = np.meshgrid(np.arange(width), np.arange(height))
+        hatch = ((across + down) // 24 % 2).astype(bool)
+        picture = np.empty((height, width, 4), np.uint8)
+        picture[:] = np.where(hatch[..., None], (96, 92, 90, 255), (128, 124, 120, 255))
+        return picture

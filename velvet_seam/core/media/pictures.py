@@ -8,11 +8,14 @@ from pathlib import Path
 import av
 
 from velvet_seam.core.damage import CLIP_DAMAGE
+from velvet_seam.core.media.size import MAX_PIXELS
 from velvet_seam.core.problem import Problem
 
 NO_PLACES = {"mpeg", "mpegvideo", "h264", "hevc", "m4v", "ivf", "obu"}
 """Formats without an index in which the times after a jump are guesses; they are read from the
 start each time (MPEG programme streams and bare streams)."""
+
+_BOUNDS = {"max_pixels": str(MAX_PIXELS)}
 
 
 class Pictures:
@@ -63,13 +66,19 @@ class Pictures:
 
 
 def picture_streams(container: av.container.InputContainer) -> list[av.VideoStream]:
-    """The streams of pictures that can be decoded; the cover of a sound file is none."""
-    return [
+    """The streams of pictures that can be decoded; the cover of a sound file is none.
+
+    A picture larger than can be worked with counts as damaged, whatever the file says of its size.
+    """
+    found = [
         stream
         for stream in container.streams.video
         if stream.codec_context is not None
         and not stream.disposition & av.stream.Disposition.attached_pic
     ]
+    for stream in found:
+        stream.codec_context.options = dict(_BOUNDS)
+    return found
 
 
 def decoder_with_coverage(stream: av.VideoStream) -> av.VideoCodecContext | None:
@@ -82,4 +91,5 @@ def decoder_with_coverage(stream: av.VideoStream) -> av.VideoCodecContext | None
         return None
     decoder = av.CodecContext.create(name, "r")
     assert isinstance(decoder, av.VideoCodecContext)
+    decoder.options = dict(_BOUNDS)
     return decoder

@@ -17,10 +17,10 @@ from pydantic import BaseModel
 from velvet_seam.core.damage import CLIP_DAMAGE, STILL_DAMAGE
 from velvet_seam.core.media import flipbook
 from velvet_seam.core.media.pictures import decoder_with_coverage, picture_streams
+from velvet_seam.core.media.size import MAX_PIXELS
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.timing.rate import FrameRate
 
-MAX_PIXELS = 8192 * 8192
 MAX_SIDE = 16_384
 MAX_FRAMES = 432_000
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
@@ -170,7 +170,8 @@ def _probe_clip(
         width = max(1, round(width * shape))
     if width > MAX_SIDE or height > MAX_SIDE or width * height > MAX_PIXELS:
         raise Problem(
-            f"This clip is {width} × {height} pixels; up to {MAX_SIDE} a side can be used."
+            f"This clip is {width} × {height} pixels; up to {MAX_SIDE} a side and "
+            f"{MAX_PIXELS // 1_000_000} million in all can be used."
         )
     times, first, end = _frame_times(container, stream)
     if not times or first is None:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+MAX_PIXELS = 8192 * 8192
+"""The largest picture that is worked with."""
+
 SHORT_SIDE = 540
 """Short side of a proxy, in pixels."""
 

@@ -47,13 +47,22 @@ def write_png(path: Path, picture: NDArray[np.uint8]) -> None:
         raise Problem(f"The still could not be written: {error.strerror}.") from error
 
 
+def reduced_size(width: int, height: int, short_side: int) -> tuple[int, int]:
+    """Width and height with a short side of at most ``short_side``.
+
+    >>> reduced_size(1080, 1920, 540), reduced_size(300, 200, 540)
+    ((540, 960), (300, 200))
+    """
+    factor = min(1.0, short_side / min(width, height))
+    return max(1, round(width * factor)), max(1, round(height * factor))
+
+
 def reduced(picture: NDArray[np.uint8], short_side: int) -> NDArray[np.uint8]:
     """A premultiplied picture shrunk by area until its short side is at most ``short_side``."""
     height, width = picture.shape[:2]
-    factor = short_side / min(width, height)
-    if factor >= 1:
+    size = reduced_size(width, height, short_side)
+    if size == (width, height):
         return picture
-    size = (max(1, round(width * factor)), max(1, round(height * factor)))
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 

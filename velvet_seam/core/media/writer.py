@@ -13,10 +13,10 @@ import av
 import av.error
 import cv2
 import numpy as np
-from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoReformatter
+from av.video.reformatter import ColorRange
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.yuv import rgba_to_yuv420
+from velvet_seam.core.picture.yuv import rgba_to_yuv420, rgba_to_yuv422p10
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.timing.rate import SOUND_RATE
 
@@ -84,26 +84,14 @@ class ClipWriter:
         context.colorspace, context.color_range = _BT709, int(ColorRange.MPEG)
         context.color_primaries = context.color_trc = _SRGB_AS_709
         self._stream = stream
-        self._reformatter = VideoReformatter()
         self._count = 0
         self._finished = False
 
     def add(self, picture: NDArray[np.uint8]) -> None:
         """The next picture: (height, width, 3) RGB or (…, 4) opaque RGBA, uint8."""
-        if picture.shape[2] == 4 and self._encoding.layout == "yuv420p":
-            self.add_frame(_yuv420(picture))
-            return
-        layout = "rgb24" if picture.shape[2] == 3 else "rgba"
-        frame = av.VideoFrame.from_ndarray(picture, format=layout)
-        yuv = self._reformatter.reformat(
-            frame,
-            format=self._encoding.layout,
-            dst_colorspace=Colorspace.ITU709,
-            dst_color_range=ColorRange.MPEG,
-            interpolation=Interpolation.BICUBIC | Interpolation.ACCURATE_RND,
-            threads=1,
-        )
-        self.add_frame(yuv)
+        if picture.shape[2] == 3:
+            picture = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2RGBA), np.uint8)
+        self.add_frame(_FRAMES[self._encoding.layout](picture))
 
     def add_frame(self, frame: av.VideoFrame) -> None:
         """The next picture, in the layout of the encoding."""
@@ -147,6 +135,23 @@ def _yuv420(picture: NDArray[np.uint8]) -> av.VideoFrame:
     rgba_to_yuv420(picture, luma, blue, red)
     frame.colorspace, frame.color_range = _BT709, int(ColorRange.MPEG)
     return frame
+
+
+def _yuv422p10(picture: NDArray[np.uint8]) -> av.VideoFrame:
+    """The same in 10 bits, with colour on every line."""
+    height, width = picture.shape[:2]
+    frame = av.VideoFrame(width, height, "yuv422p10le")
+    luma, blue, red = (
+        np.frombuffer(memoryview(plane), np.uint16).reshape(-1, plane.line_size // 2)
+        for plane in frame.planes
+    )
+    rgba_to_yuv422p10(picture, luma, blue, red)
+    frame.colorspace, frame.color_range = _BT709, int(ColorRange.MPEG)
+    return frame
+
+
+_FRAMES = {"yuv420p": _yuv420, "yuv422p10le": _yuv422p10}
+"""From an opaque picture to a frame, by the layout of the encoding."""
 
 
 def join(

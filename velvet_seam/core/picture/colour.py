@@ -19,6 +19,18 @@ def to_linear(rgb: ArrayLike) -> NDArray[np.float64]:
     return np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4)
 
 
+def to_display(light: ArrayLike) -> NDArray[np.float64]:
+    """Linear light in 0 to 1 to display-referred sRGB, the reverse of :func:`to_linear`.
+
+    >>> to_display(to_linear([0.02, 0.5, 1.0])).round(4).tolist()
+    [0.02, 0.5, 1.0]
+    """
+    v = np.asarray(light, np.float64)
+    return np.where(
+        v <= 0.04045 / 12.92, v * 12.92, 1.055 * np.maximum(v, 1e-9) ** (1 / 2.4) - 0.055
+    )
+
+
 def to_oklab(rgb: ArrayLike) -> NDArray[np.float64]:
     """Display-referred sRGB in 0 to 1, last axis R G B, to OKLab L a b (B. Ottosson, 2020).
 

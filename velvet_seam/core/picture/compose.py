@@ -2,6 +2,9 @@
 
 The formulas are those of :mod:`velvet_seam.core.picture.blend`. Nothing is rounded between two
 layers, so it does not matter where a stack is cut to keep what lies below a layer.
+
+In linear light the planes hold light rather than display values: layers are taken there and the
+finished picture back by the transfer function of sRGB (IEC 61966-2-1), and the same formulas act.
 """
 
 from __future__ import annotations
@@ -13,7 +16,21 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.blend import MODES, NORMAL, PLUS_LIGHTER, blend_planes
+from velvet_seam.core.picture.blend import (
+    ADDING,
+    ATOP,
+    EVERYWHERE,
+    KEEP_BRIGHT,
+    KEEP_DARK,
+    KEEP_INSIDE,
+    KEEP_OUTSIDE,
+    MODES,
+    NORMAL,
+    PLUS_LIGHTER,
+    XOR,
+    blend_planes,
+)
+from velvet_seam.core.picture.colour import to_display, to_linear
 from velvet_seam.core.picture.placement import Patch
 
 Below = NDArray[np.float32]
@@ -26,6 +43,13 @@ PIECE = 272
 
 BAND = 16
 """Rows that share the room they are worked out in."""
+
+_STEPS = 4096
+_TO_LIGHT = to_linear(np.linspace(0, 1, _STEPS + 1)).astype(np.float32)
+_TO_DISPLAY = to_display(np.linspace(0, 1, _STEPS + 1) ** 2).astype(np.float32)
+"""Tables of both transfers; the way back in steps of the root, where it is nearly straight."""
+
+_NONE = np.empty(0, np.float32)
 
 
 @dataclass(frozen=True)
@@ -67,14 +91,15 @@ def _channel(row, at, number, scale, to, to_at, n):
 
 @nb.njit(error_model="numpy")
 def _coverage(row, at, n):
-    """Whether a row of packed pixels has any coverage at all, and whether it is wholly covered."""
-    some, every = np.uint32(0), np.uint32(0xFFFFFFFF)
+    """Of a row of packed pixels: whether any is covered at all, whether all are wholly, and whether
+    any has a colour other than black."""
+    some, every, dark = np.uint32(0), np.uint32(0xFFFFFFFF), np.uint32(0xFFFFFF)
     for k in range(n):
         i = np.uint64(k)
         pixel = row[at + i]
         some |= pixel
         every &= pixel
-    return some != 0, every >> np.uint32(24) == 255
+    return some != 0, every >> np.uint32(24) == 255, some & dark != 0
 
 
 @nb.njit(error_model="numpy")
@@ -139,21 +164,109 @@ def _mix_loose(to, s, blended, a, under, strength):
 
 
 @nb.njit(error_model="numpy")
+def _cut(to, under, s, a, mode, strength, firm, colour, factor):
+    """Cut what lies below by the layer's coverage or brightness; the canvas shows instead."""
+    zero, one, p = np.float32(0), np.float32(1), a.size
+    wr, wg, wb = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
+    if mode in (KEEP_INSIDE, KEEP_OUTSIDE, XOR):
+        for k in range(p):
+            factor[k] = a[k]
+    else:
+        for k in range(p):
+            factor[k] = wr * s[k] + wg * s[p + k] + wb * s[2 * p + k]
+    if mode in (KEEP_INSIDE, KEEP_BRIGHT):
+        for k in range(p):
+            factor[k] = one - strength + strength * factor[k]
+    else:
+        for k in range(p):
+            factor[k] = one - strength * factor[k]
+    for c in range(3):
+        ground = colour[c] if firm else zero
+        at = np.uint64(c * p)
+        for k in range(p):
+            i = np.uint64(k)
+            more = zero
+            if mode == XOR and not firm:
+                more = s[at + i] * strength * (one - under[i])
+            to[at + i] = ground + factor[i] * (to[at + i] - ground) + more
+    if not firm:
+        for k in range(p):
+            more = a[k] * strength * (one - under[k]) if mode == XOR else zero
+            under[k] = under[k] * factor[k] + more
+
+
+@nb.njit(error_model="numpy")
+def _atop(to, under, s, a, strength):
+    """Porter and Duff's atop, over what is covered in part: coverage stays as it is."""
+    one = np.float32(1)
+    for c in range(3):
+        at = np.uint64(c * a.size)
+        for k in range(a.size):
+            i = np.uint64(k)
+            to[at + i] = s[at + i] * strength * under[i] + to[at + i] * (one - a[i] * strength)
+
+
+@nb.njit(error_model="numpy", inline="always")
+def _looked_up(table, at):
+    """A value of a table over 0 to 1, between its entries."""
+    place = min(max(at, np.float32(0)), np.float32(1)) * np.float32(_STEPS)
+    i = min(np.int32(place), np.int32(_STEPS - 1))
+    one = table[i]
+    return one + (table[i + 1] - one) * (place - np.float32(i))
+
+
+@nb.njit(error_model="numpy")
+def _lit(planes, at, a, a_at, n, solid, table):
+    """A plane of premultiplied display values to light, premultiplied."""
+    one, tiny = np.float32(1), np.float32(1e-6)
+    for k in range(n):
+        i = np.uint64(k)
+        cover = one if solid else a[a_at + i]
+        planes[at + i] = _looked_up(table, planes[at + i] / max(cover, tiny)) * cover
+
+
+@nb.njit(error_model="numpy")
+def _shown(planes, table):
+    """Planes of light to display values, in place."""
+    for f in range(planes.size):
+        planes[f] = _looked_up(table, np.sqrt(max(planes[f], np.float32(0))))
+
+
+@nb.njit(error_model="numpy")
 def _join_piece(
-    row, at, left, n, whole, mode, opacity, firm, solid, to, under, s, a, inverse, b, blended
+    row,
+    at,
+    left,
+    n,
+    whole,
+    mode,
+    opacity,
+    firm,
+    solid,
+    to,
+    under,
+    s,
+    a,
+    inverse,
+    b,
+    blended,
+    colour,
+    light,
 ):
     """Join ``n`` packed pixels, from ``left`` of a piece on, with the planes of what lies below.
 
     ``to`` holds the planes R, G, B of the piece one after the other, ``under`` its coverage. With
     ``firm`` the piece is wholly covered, as it always is over an opaque canvas, and stays so,
     exactly. ``solid`` says that the pixels are wholly covered, ``whole`` that they are all of the
-    piece. The last five arguments are room to work in.
+    piece. ``light`` is the table to linear light, or empty. ``inverse`` and what follows it but the canvas colour is room to work in.
     """
     p = under.size
     unit, strength = np.float32(1.0 / 255.0), np.float32(opacity)
     if mode == NORMAL and firm and solid and opacity >= 1:
         for c in range(3):
             _channel(row, at, c, unit, to, np.uint64(c * p + left), n)
+            if light.size:
+                _lit(to, np.uint64(c * p + left), a, np.uint64(0), n, True, light)
         return
     if not whole:
         s[:] = 0
@@ -162,6 +275,18 @@ def _join_piece(
     for c in range(3):
         _channel(row, at, c, unit, s, np.uint64(c * p + left), n)
     _channel(row, at, 3, unit, a, np.uint64(left), n)
+    if light.size:
+        for c in range(3):
+            _lit(s, np.uint64(c * p + left), a, np.uint64(left), n, solid, light)
+    if mode in (KEEP_INSIDE, KEEP_OUTSIDE, KEEP_BRIGHT, KEEP_DARK, XOR):
+        _cut(to, under, s, a, mode, strength, firm, colour, inverse)
+        return
+    if mode == ATOP:
+        if firm:
+            _over(to, s, a, strength)
+        else:
+            _atop(to, under, s, a, strength)
+        return
     if mode == PLUS_LIGHTER:
         _sum(to, s, strength)
         if not firm:
@@ -203,7 +328,8 @@ def _pack(planes, under, to, to_at, n):
 
 
 @nb.njit(error_model="numpy")
-def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed):
+def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed, light,
+               display):  # fmt: skip
     """Some rows, in pieces of ``p`` pixels, each through all layers, so that everything a piece
     takes lies in the nearest cache.
 
@@ -234,12 +360,17 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                 if j < 0 or j >= h or x0 >= x1:
                     continue
                 layer, at = nb.carray(pointer(addresses[k]), w * h), np.uint64(j * w + x0 - left)
-                some, solid = _coverage(layer, at, x1 - x0)
-                if some:
+                some, solid, lit = _coverage(layer, at, x1 - x0)
+                if firm and not lit and modes[k] in ADDING:
+                    continue  # light on black: most of it changes nothing
+                if some or modes[k] == KEEP_INSIDE or modes[k] == KEEP_BRIGHT:
                     whole = x1 - x0 == n
                     _join_piece(layer, at, x0 - begin, x1 - x0, whole, modes[k], opacities[k],
-                                firm, solid, to, under, s, a, inverse, b, blended)  # fmt: skip
+                                firm, solid, to, under, s, a, inverse, b, blended,
+                                colour, light)  # fmt: skip
             if to_packed.size:
+                if light.size:
+                    _shown(to, display)
                 _pack(to, under, to_packed, np.uint64(y * width + begin), n)
                 continue
             for c in range(held):
@@ -251,7 +382,9 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _compose(base, colour, width, height, addresses, spots, modes, opacities, as_bytes):
+def _compose(
+    base, colour, width, height, addresses, spots, modes, opacities, as_bytes, light, display
+):
     """The joined layers, over ``base`` where it is not empty, else over ``colour``.
 
     Answers (height, planes, width) float32, or with ``as_bytes`` (height, width) uint32; the other
@@ -264,8 +397,20 @@ def _compose(base, colour, width, height, addresses, spots, modes, opacities, as
     for band in nb.prange((height + BAND - 1) // BAND):
         first = band * BAND
         last = min(first + BAND, height)
-        _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed)
+        _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed,
+                   light, display)  # fmt: skip
     return planes, packed
+
+
+def _everywhere(join: Join, width: int, height: int) -> Join:
+    """A layer that cuts also where it is not lies on the whole picture."""
+    if join.blend not in EVERYWHERE or join.patch.pixels.shape[:2] == (height, width):
+        return join
+    pixels = np.zeros((height, width, 4), np.uint8)
+    h, w = join.patch.pixels.shape[:2]
+    left, top = join.patch.left, join.patch.top
+    pixels[top : top + h, left : left + w] = join.patch.pixels
+    return Join(Patch(0, 0, pixels), join.blend, join.opacity)
 
 
 _NO_BASE = np.empty((0, 0, 0), np.float32)
@@ -273,8 +418,9 @@ _NO_BASE = np.empty((0, 0, 0), np.float32)
 
 def _run(
     width: int, height: int, colour: tuple[int, int, int], joins: Sequence[Join],
-    base: Below | None, as_bytes: bool,
+    base: Below | None, as_bytes: bool, linear: bool,
 ) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:  # fmt: skip
+    joins = [_everywhere(join, width, height) for join in joins]
     held = [np.ascontiguousarray(join.patch.pixels) for join in joins]
     addresses = np.array([pixels.ctypes.data for pixels in held], np.uint64)
     spots = np.zeros((len(joins), 4), np.int64)
@@ -283,16 +429,19 @@ def _run(
     modes = np.array([MODES.index(join.blend) for join in joins], np.int64)
     opacities = np.array([join.opacity for join in joins], np.float64)
     ground = np.array([c / 255 for c in colour], np.float32)
+    if linear:
+        ground = to_linear(ground).astype(np.float32)
+    tables = (_TO_LIGHT, _TO_DISPLAY) if linear else (_NONE, _NONE)
     under = _NO_BASE if base is None else base
     planes, packed = _compose(
-        under, ground, width, height, addresses, spots, modes, opacities, as_bytes
+        under, ground, width, height, addresses, spots, modes, opacities, as_bytes, *tables
     )
     return planes, packed
 
 
 def compose(
     width: int, height: int, colour: tuple[int, int, int], joins: Sequence[Join],
-    base: Below | None = None,
+    base: Below | None = None, linear: bool = False,
 ) -> Below:  # fmt: skip
     """Join layers from bottom to top.
 
@@ -300,13 +449,14 @@ def compose(
         colour: the empty canvas below everything, R, G, B in 0 to 255.
         joins: layers from bottom to top; their patches lie wholly inside the picture.
         base: what has been joined already; takes the place of the empty canvas.
+        linear: layers are joined in linear light; then ``base`` and the answer are light, too.
     """
-    return _run(width, height, colour, joins, base, False)[0]
+    return _run(width, height, colour, joins, base, False, linear)[0]
 
 
 def compose_rgba8(
     width: int, height: int, colour: tuple[int, int, int], joins: Sequence[Join],
-    base: Below | None = None,
+    base: Below | None = None, linear: bool = False,
 ) -> NDArray[np.uint8]:  # fmt: skip
     """The same, finished: (height, width, 4) uint8, premultiplied, each value rounded once.
 
@@ -314,5 +464,5 @@ def compose_rgba8(
     >>> compose_rgba8(1, 1, (255, 255, 255), [Join(grey, "multiply", 1.0)]).tolist()
     [[[0, 128, 255, 255]]]
     """
-    packed = _run(width, height, colour, joins, base, True)[1]
+    packed = _run(width, height, colour, joins, base, True, linear)[1]
     return packed.view(np.uint8).reshape(height, width, 4)

@@ -22,6 +22,8 @@ BORDER = 0.06
 """Width of the border in which the screen is looked for, as a part of the short side."""
 
 
+_HALF_A_CELL = np.float32(CELL * CELL / 4)
+
 LEAST_SHARE = 0.12
 """Part of the border that a colour must fill to be taken for a screen."""
 
@@ -39,11 +41,48 @@ class ScreenReading:
 def study(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
     """(h, w, 4) uint8 to (h', w', 3) float32 R'G'B' in 0 to 1, short side at most :data:`STUDY`."""
     height, width = picture.shape[:2]
+    step = min(height, width) // STUDY
+    if step > 1 and min(height, width) == step * STUDY and height % step == 0 == width % step:
+        pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+        return np.asarray(_block_means(pixels, step))
     factor = min(1.0, STUDY / min(height, width))
     w, h = max(1, round(width * factor)), max(1, round(height * factor))
     small = cv2.resize(picture, (w, h), interpolation=cv2.INTER_AREA) if factor < 1 else picture
     rgb = cv2.cvtColor(np.asarray(small, np.uint8), cv2.COLOR_RGBA2RGB)
     return np.asarray(rgb, np.float32) * np.float32(1 / 255)
+
+
+@nb.njit(error_model="numpy")
+def _add_pixels(row, r, g, b):
+    byte, eight, sixteen = np.uint32(255), np.uint32(8), np.uint32(16)
+    for x in range(row.size):
+        v = row[x]
+        r[x] += np.int32(v & byte)
+        g[x] += np.int32((v >> eight) & byte)
+        b[x] += np.int32((v >> sixteen) & byte)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _block_means(pixels, step):
+    """Means of squares of ``step`` pixels a side, packed pixels to R'G'B' in 0 to 1."""
+    rows, columns = pixels.shape[0] // step, pixels.shape[1] // step
+    out = np.empty((rows, columns, 3), np.float32)
+    scale = np.float32(1 / (255 * step * step))
+    for j in nb.prange(rows):
+        r = np.zeros(pixels.shape[1], np.int32)
+        g, b = np.zeros(pixels.shape[1], np.int32), np.zeros(pixels.shape[1], np.int32)
+        for k in range(step):
+            _add_pixels(pixels[j * step + k], r, g, b)
+        for i in range(columns):
+            sr, sg, sb = np.int32(0), np.int32(0), np.int32(0)
+            for k in range(i * step, i * step + step):
+                sr += r[k]
+                sg += g[k]
+                sb += b[k]
+            out[j, i, 0] = np.float32(sr) * scale
+            out[j, i, 1] = np.float32(sg) * scale
+            out[j, i, 2] = np.float32(sb) * scale
+    return out
 
 
 def measure_border(pictures: list[NDArray[np.uint8]]) -> ScreenReading:
@@ -164,11 +203,11 @@ def _sum_cells(small, hit, gy, sums):
 def _cells(small, guess, refined):
     """Sum of R'G'B' and count of screen pixels in every cell.
 
-    At first pixels count within broad bounds of light, then within 14 % of a first guess of the
-    surface. ``guess`` has a colour for every cell.
+    At first pixels count within broad bounds of light, then from 60 to 114 % of a first guess of the
+    surface, so that it follows soft shadows on the screen. ``guess`` has a colour for every cell.
     """
     gh, gw = guess.shape[0], guess.shape[1]
-    darkest = np.float32(0.86 if refined else 0.35)
+    darkest = np.float32(0.60 if refined else 0.35)
     lightest = np.float32(1.14 if refined else 2.2)
     bound = np.float32(0.12 if refined else 0.25)
     hit = np.zeros(small.shape[:2], np.uint8)
@@ -180,56 +219,63 @@ def _cells(small, guess, refined):
     return sums
 
 
-@nb.njit(error_model="numpy")
-def _enlarged(coarse, height, width):
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def enlarged(coarse, height, width):
     """A surface at another size, linearly between the middles of its cells."""
-    h, w = coarse.shape[0], coarse.shape[1]
-    out = np.empty((height, width, 3), np.float32)
-    top = np.float32(0)
+    h, w, channels = coarse.shape
+    out = np.empty((height, width, channels), np.float32)
+    half, zero = np.float32(0.5), np.float32(0)
+    across, down = np.float32(w / width), np.float32(h / height)
+    before, share = np.empty(width, np.int64), np.empty(width, np.float32)
+    for x in range(width):
+        u = min(max((np.float32(x) + half) * across - half, zero), np.float32(w - 1))
+        before[x] = min(np.int64(u), max(w - 2, 0))
+        share[x] = u - np.float32(before[x])
+    line = np.empty((w, channels), np.float32)
     for y in range(height):
-        v = min(max((np.float32(y) + np.float32(0.5)) * h / height - np.float32(0.5), top), h - 1.0)
-        y0 = int(v)
-        y1, dy = min(y0 + 1, h - 1), np.float32(v - y0)
+        v = min(max((np.float32(y) + half) * down - half, zero), np.float32(h - 1))
+        y0 = np.int64(v)
+        y1, dy = min(y0 + 1, h - 1), v - np.float32(y0)
+        for x in range(w):
+            for c in range(channels):
+                line[x, c] = coarse[y0, x, c] + (coarse[y1, x, c] - coarse[y0, x, c]) * dy
         for x in range(width):
-            u = min(
-                max((np.float32(x) + np.float32(0.5)) * w / width - np.float32(0.5), top), w - 1.0
-            )
-            x0 = int(u)
-            x1, dx = min(x0 + 1, w - 1), np.float32(u - x0)
-            for c in range(3):
-                a = coarse[y0, x0, c] + (coarse[y0, x1, c] - coarse[y0, x0, c]) * dx
-                b = coarse[y1, x0, c] + (coarse[y1, x1, c] - coarse[y1, x0, c]) * dx
-                out[y, x, c] = a + (b - a) * dy
+            x0, dx = before[x], share[x]
+            x1 = min(x0 + 1, w - 1)
+            for c in range(channels):
+                out[y, x, c] = line[x0, c] + (line[x1, c] - line[x0, c]) * dx
     return out
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
-def _spread(sums, colour):
-    """Normalised convolution over growing sizes: every cell gets the nearest known light.
+def spread(sums, unknown, weight):
+    """Normalised convolution over growing sizes: every cell gets the nearest that is known.
 
-    Where nothing is known anywhere it is ``colour``, (1, 1, 3).
+    Args:
+        sums: (rows, columns, n + 1) float32, sums of n values over each cell and, last, their count.
+        unknown: (1, 1, n), what is taken where nothing is known anywhere.
+        weight: how many pixels a cell must hold before its own mean outweighs the coarser one.
     """
-    # a cell must hold half its pixels before its own mean outweighs the coarser one
-    weight = np.float32(CELL * CELL / 4)
+    n = sums.shape[2] - 1
     levels = [sums]
     while max(levels[-1].shape[0], levels[-1].shape[1]) > 1:
         fine = levels[-1]
         h, w = fine.shape[0], fine.shape[1]
-        coarse = np.zeros(((h + 1) // 2, (w + 1) // 2, 4), np.float32)
+        coarse = np.zeros(((h + 1) // 2, (w + 1) // 2, n + 1), np.float32)
         for y in range(h):
             for x in range(w):
-                for c in range(4):
+                for c in range(n + 1):
                     coarse[y // 2, x // 2, c] += fine[y, x, c]
         levels.append(coarse)
-    surface = colour
-    for n in range(len(levels) - 1, -1, -1):
-        level = levels[n]
-        surface = _enlarged(surface, level.shape[0], level.shape[1])
+    surface = unknown
+    for i in range(len(levels) - 1, -1, -1):
+        level = levels[i]
+        surface = enlarged(surface, level.shape[0], level.shape[1])
         for y in range(level.shape[0]):
             for x in range(level.shape[1]):
-                for c in range(3):
+                for c in range(n):
                     known = level[y, x, c] + weight * surface[y, x, c]
-                    surface[y, x, c] = known / (level[y, x, 3] + weight)
+                    surface[y, x, c] = known / (level[y, x, n] + weight)
     return surface
 
 
@@ -249,9 +295,9 @@ def screen_surface(small: NDArray[np.float32], colour: tuple[int, int, int]) -> 
     rough: NDArray[np.float32] = np.asarray(
         cv2.resize(small, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), np.float32
     )
-    first = _spread(_cells(rough, _grid(rough, flat), False), flat)
+    first = spread(_cells(rough, _grid(rough, flat), False), flat, _HALF_A_CELL)
     first = np.asarray(cv2.GaussianBlur(first, (0, 0), 1.5), np.float32).reshape(first.shape)
-    surface = _spread(_cells(small, _grid(small, first), True), flat)
+    surface = spread(_cells(small, _grid(small, first), True), flat, _HALF_A_CELL)
     return np.asarray(cv2.GaussianBlur(surface, (3, 3), 0), np.float32).reshape(surface.shape)
 
 

@@ -1,20 +1,70 @@
-"""The screen key: coverage by colour difference against the local colour of the screen.
+"""The screen key: coverage and foreground of a picture before a screen.
 
-With the pixel I, the screen S at that place, k the screen's strongest channel and D the colour
-difference ``D(C) = C_k − max(other two)``, the raw coverage is ``a0 = 1 − D(I) / D(S)`` (the
-colour-difference principle of P. Vlahos). Tolerance and softness stretch it to α; the foreground
-is unmixed from the screen, premultiplied: ``αF = I − (1 − α)·S``; then despilled: the key channel
-is at most the greater of the other two.
+With the pixel I, the screen S at that place, the foreground F nearby with its variance V, k the
+screen's strongest channel and D(C) = C_k − max(other two):
+
+1. Raw coverage ``a0 = (1 − D(I) / D(S)) / white`` (the colour-difference principle of P. Vlahos).
+2. Where neighbourhoods are wholly screen or wholly foreground, that is all.
+3. Else I = αF + βS is solved in Y'CbCr by least squares, weighted by the inverse of noise plus a0²V
+   (in the manner of Y.-Y. Chuang et al., 2001, with one Gaussian), with two weak priors: α = a0,
+   and β = 1 − α, that is, the screen there is as light as its surface says. What β says beyond
+   that is a shadow: g = β / (1 − α).
+4. α is at least what keeps F = (I − (1 − α)gS) / α inside the gamut.
+5. Tolerance, softness and the clips stretch α.
+6. Compression, 4:2:0 above all, has blurred the edge: α is made crisp again by adding what it has more
+   than its surroundings, α + c(α − Gα), which leaves an even veil as it is.
+7. The foreground is unmixed, ``αF = I − (1 − α)gS``.
+8. Despill: D of the foreground is at most what the foreground nearby has of its own.
 """
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.colour import LUMA_709
-from velvet_seam.core.picture.screen import CELL, STUDY
+from velvet_seam.core.picture.foreground import Foreground, local_foreground, ycc_of
+from velvet_seam.core.picture.screen import CELL, STUDY, screen_surface, study
+from velvet_seam.core.picture.unmix import (
+    REACH,
+    RING,
+    SEGMENT,
+    copy,
+    crisped,
+    fill,
+    gather,
+    own_coverage,
+    raw_row,
+    shadow,
+    solid,
+    solve,
+    unmix,
+)
+
+CHUNK = 120
+"""Rows that are keyed one after the other by one thread."""
+
+CRISP = 0.5
+"""How much of what coverage has more than its surroundings is added. On the clips of docs/quality.md
+0.5 to 1 differ by 2 %; the least of them leaves a thread thinner than a pixel nearest to what it is."""
+
+CLEAR = 0.08
+"""Raw coverage up to which a whole segment counts as screen."""
+
+
+@dataclass(frozen=True)
+class Screen:
+    """All that is known of a picture before its key: the screen's colour over the picture, (rows,
+    3 × width) float32, and what stands before it."""
+
+    light: NDArray[np.float32]
+    foreground: Foreground
+
+    @property
+    def nbytes(self) -> int:
+        return self.light.nbytes + self.foreground.nbytes
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
@@ -46,51 +96,126 @@ def _between(one, other, share, to):
 
 
 @nb.njit(error_model="numpy")
-def _key_row(row, light, k, low, gain, shade, clean, to):
-    """The key of a row. A pixel is one uint32, red lowest, so that the loop runs in vectors;
-    ``light`` is the screen's R', G' and B' along the row, one after the other."""
-    zero, one, half = np.float32(0), np.float32(1), np.float32(0.5)
-    full, unit, tiny = np.float32(255), np.float32(1 / 255), np.float32(0.02)
-    i, j = (k + 1) % 3, (k + 2) % 3
-    byte, top = np.uint32(255), np.uint32(24)
-    bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
-    lk, li, lj = np.float32(LUMA_709[k]), np.float32(LUMA_709[i]), np.float32(LUMA_709[j])
-    ok, oi, oj = np.uint64(k * to.size), np.uint64(i * to.size), np.uint64(j * to.size)
-    for n in range(to.size):
-        x = np.uint64(n)
-        sk, si, sj = light[ok + x], light[oi + x], light[oj + x]
-        v = row[x]
-        pk = np.float32(np.int32((v >> bk) & byte)) * unit
-        pi = np.float32(np.int32((v >> bi) & byte)) * unit
-        pj = np.float32(np.int32((v >> bj) & byte)) * unit
-        pa = np.float32(np.int32(v >> top))
-        ds = max(sk - max(si, sj), tiny)
-        a = one - (pk - max(pi, pj)) / ds
-        a = min(max((a - low) * gain, zero), one)
-        rest = one - a
-        fk = min(max(pk - rest * sk, zero), a)
-        fi = min(max(pi - rest * si, zero), a)
-        fj = min(max(pj - rest * sj, zero), a)
-        fk -= clean * max(fk - max(fi, fj), zero)
-        # a darkening of the screen becomes black with coverage
-        lit = lk * sk + li * si + lj * sj
-        dark = one - (lk * pk + li * pi + lj * pj) / max(lit, tiny)
-        a += rest * shade * min(max(dark, zero), one)
-        v = np.uint32(np.int32(fk * pa + half)) << bk
-        v |= np.uint32(np.int32(fi * pa + half)) << bi
-        v |= np.uint32(np.int32(fj * pa + half)) << bj
-        to[x] = v | np.uint32(np.int32(min(a * pa, full) + half)) << top
+def _highest(raw, first, last):
+    """The highest of some raw coverages, as bits. None is negative, so they order as the integers that their
+    bits stand for, whose maximum runs in vectors."""
+    bits = raw.view(np.int32)
+    high = np.int32(0)
+    for n in range(last - first):
+        high = max(high, bits[np.uint64(first) + np.uint64(n)])
+    return np.int32(high)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _key(picture, wide, lines, shares, first, last, k, low, gain, shade, clean):
+def _key(picture, wide, lines, shares, near, core, columns, parts, first, last, k, to_ycc, white, low,
+         gain, shade, despill, to_grey, to_below, crisp):  # fmt: skip
     height, width = picture.shape
     out = np.zeros((height, width), np.uint32)
-    for y in nb.prange(first, last):
-        light = np.empty(3 * width, np.float32)
-        _between(wide[lines[y]], wide[min(lines[y] + 1, wide.shape[0] - 1)], shares[y], light)
-        _key_row(picture[y], light, k, low, gain, shade, clean, out[y])
+    for chunk in nb.prange((last - first + CHUNK - 1) // CHUNK):
+        begin = first + chunk * CHUNK
+        _key_rows(picture, wide, lines, shares, near, core, columns, parts, begin,
+                  min(begin + CHUNK, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
+                  to_below, crisp, out)  # fmt: skip
     return out
+
+
+@nb.njit(error_model="numpy")
+def _key_rows(picture, wide, lines, shares, near, core, columns, parts, first, last, k, to_ycc, white,
+              low, gain, shade, despill, to_grey, to_below, crisp, out):  # fmt: skip
+    """Key some rows. Coverage is found :data:`REACH` rows ahead of the row that is finished, in a ring
+    of rows, since a row is made crisp by those around it."""
+    height, width = picture.shape
+    segments, end = (width + SEGMENT - 1) // SEGMENT, wide.shape[0] - 1
+    # every row of the ring is as wide as the picture and what the filter reaches beyond it
+    alpha = np.zeros(RING * (width + 2 * REACH), np.float32)
+    lit, own = np.ones(RING * width, np.float32), np.zeros(RING * width, np.float32)
+    solved = np.zeros((RING, segments), np.uint8)
+    light, raw = np.empty(3 * width, np.float32), np.empty(width, np.float32)
+    nearby, room = np.empty((near.shape[1], 6), np.float32), np.empty(13 * SEGMENT, np.float32)
+    tall, firm = np.empty(width + 2 * REACH, np.float32), np.empty(width, np.float32)
+    bottom = min(last + REACH, height)
+    for y in range(max(first - REACH, 0), last + REACH):
+        if y < bottom:
+            above, below = lines[y], min(lines[y] + 1, end)
+            _between(wide[above], wide[below], shares[y], light)
+            raw_row(picture[y], light, k, white, raw)
+            _cover(picture[y], y, first <= y < last, light, raw, near, core, columns, parts, above, below,
+                   shares[y], k, to_ycc, low, gain, shade, despill, to_grey, to_below, alpha, lit, own,
+                   solved[y % RING], nearby, room, out[y])  # fmt: skip
+        n = y - REACH
+        if n < first:
+            continue
+        if solved[n % RING].any():
+            _between(wide[lines[n]], wide[min(lines[n] + 1, end)], shares[n], light)
+            _finish(picture[n], n, height, light, k, to_ycc, shade, despill, to_grey, to_below, crisp,
+                    alpha, lit, own, solved[n % RING], tall, firm, room, out[n])  # fmt: skip
+        some = np.uint32(255)
+        for x in range(width):
+            some = min(some, picture[n, x] >> np.uint32(24))
+        if some != 255:
+            own_coverage(picture[n], out[n])
+
+
+@nb.njit(error_model="numpy")
+def _cover(pixels, y, wanted, light, raw, near, core, columns, parts, above, below, share, k, to_ycc, low,
+           gain, shade, despill, to_grey, to_below, alpha, lit, own, solved, nearby, room, to):  # fmt: skip
+    """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
+    the row is ``wanted``."""
+    width = pixels.size
+    clear = np.array([CLEAR], np.float32).view(np.int32)[0]
+    row, beside, known = y % RING * (width + 2 * REACH) + REACH, y % RING * width, False
+    for segment in range(solved.size):
+        begin = segment * SEGMENT
+        stop = min(begin + SEGMENT, width)
+        solved[segment] = 0
+        if _highest(raw, begin, stop) <= clear:
+            fill(alpha, row + begin, stop - begin, np.float32(0))
+            if shade > 0 and wanted:
+                shadow(pixels, light, begin, stop, shade, to)
+            continue
+        c0, c1 = columns[begin], min(columns[stop - 1] + 1, core.shape[1] - 1)
+        whole = True
+        for c in range(c0, c1 + 1):
+            whole &= (core[above, c] & core[below, c]) != 0
+        if whole:
+            fill(alpha, row + begin, stop - begin, np.float32(1))
+            if wanted:
+                solid(pixels, begin, stop, k, near[above, c0], despill, to_grey, to_below, to)
+            continue
+        if not known:
+            _between(near[above].ravel(), near[below].ravel(), share, nearby.ravel())
+            known = True
+        gather(nearby, columns, parts, light, raw, k, begin, stop, room)
+        solve(pixels, room, begin, stop, k, to_ycc, low, gain)
+        copy(room, 10 * SEGMENT, alpha, row + begin, stop - begin)
+        copy(room, 11 * SEGMENT, lit, beside + begin, stop - begin)
+        copy(room, 12 * SEGMENT, own, beside + begin, stop - begin)
+        solved[segment] = 1
+    fill(alpha, row - REACH, REACH, alpha[row])
+    fill(alpha, row + width, REACH, alpha[row + width - 1])
+
+
+@nb.njit(error_model="numpy")
+def _finish(pixels, y, height, light, k, to_ycc, shade, despill, to_grey, to_below, crisp, alpha, lit, own,
+            solved, tall, firm, room, to):  # fmt: skip
+    """The solved segments of row ``y``, made crisp run by run and unmixed."""
+    width, segment, beside = pixels.size, 0, y % RING * pixels.size
+    while segment < solved.size:
+        begin = segment * SEGMENT
+        while segment < solved.size and solved[segment]:
+            segment += 1
+        end = min(segment * SEGMENT, width)
+        if begin < end:
+            crisped(alpha, width + 2 * REACH, y, height, begin, end - begin, crisp, tall, firm)
+        for start in range(begin, end, SEGMENT):
+            stop = min(start + SEGMENT, width)
+            for c in range(3):
+                copy(light, (k + c) % 3 * width + start, room, c * SEGMENT, stop - start)
+            copy(firm, start, room, 3 * SEGMENT, stop - start)
+            copy(lit, beside + start, room, 4 * SEGMENT, stop - start)
+            copy(own, beside + start, room, 5 * SEGMENT, stop - start)
+            unmix(pixels, room, start, stop, k, to_ycc, shade, despill, to_grey, to_below, to)
+        segment += 1
 
 
 def _places(size: int, step: float, cells: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
@@ -105,51 +230,71 @@ def _step(picture: NDArray[np.uint8]) -> float:
     return min(1.0, STUDY / min(picture.shape[:2])) / CELL
 
 
-def screen_light(picture: NDArray[np.uint8], surface: NDArray[np.float32]) -> NDArray[np.float32]:
-    """A screen's surface with a value for every column of a picture: (rows, 3 × width) float32."""
+def read_screen(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> Screen:
+    """What is to be known of a picture before its key.
+
+    Args:
+        picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied.
+        colour: the screen's R, G, B in 0 to 255.
+    """
+    small = study(picture)
+    surface = screen_surface(small, colour)
     places = _places(picture.shape[1], _step(picture), surface.shape[1])
-    return np.asarray(_widen(np.ascontiguousarray(surface), *places))
+    light = np.asarray(_widen(np.ascontiguousarray(surface), *places))
+    return Screen(light, local_foreground(small, surface, int(np.argmax(colour))))
 
 
 def screen_key(
     picture: NDArray[np.uint8],
-    light: NDArray[np.float32],
+    screen: Screen,
     colour: tuple[int, int, int],
     *,
-    tolerance: float,
-    softness: float,
-    keep_shadows: float,
-    despill: float,
+    tolerance: float = 0.03,
+    softness: float = 0.90,
+    clip: tuple[float, float] = (0.0, 1.0),
+    keep_shadows: float = 0.0,
+    despill: float = 1.0,
+    spill_to: str = "dark",
     rows: tuple[int, int] | None = None,
+    crisp: float = CRISP,
 ) -> NDArray[np.uint8]:
     """Key a screen out of a picture.
 
     Args:
         picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied.
-        light: the screen's colour over the picture, from :func:`screen_light`.
+        screen: from :func:`read_screen`.
         colour: the screen's R, G, B in 0 to 255; says which channel is the key channel.
         tolerance: part of the way from screen to subject that still is screen, 0 to 1.
         softness: part of the way over which coverage rises to full, 0 to 1.
+        clip: coverage that becomes 0 and coverage that becomes 1.
         keep_shadows, despill: strengths, 0 to 1.
+        spill_to: what takes the place of spill: ``dark`` (nothing), ``grey`` (the same light without
+            colour) or ``below`` (what lies below shines through).
         rows: first and last (excluded) row that is needed; the others stay clear.
+        crisp: how much an edge is sharpened; 0 leaves it as it was solved.
 
     Returns:
         (h, w, 4) uint8 RGBA, premultiplied, the screen's colour unmixed from the edge.
 
-    >>> from velvet_seam.core.picture.screen import screen_surface, study
     >>> card = np.full((40, 40, 4), (60, 160, 70, 255), np.uint8)
     >>> card[10:30, 10:30, :3] = (200, 120, 40)
-    >>> light = screen_light(card, screen_surface(study(card), (60, 160, 70)))
-    >>> keyed = screen_key(card, light, (60, 160, 70), tolerance=0.06, softness=0.86,
-    ...                    keep_shadows=0, despill=1)
+    >>> keyed = screen_key(card, read_screen(card, (60, 160, 70)), (60, 160, 70))
     >>> keyed[20, 20].tolist(), keyed[2, 2].tolist()
     ([200, 120, 40, 255], [0, 0, 0, 0])
     """
     between = rows or (0, picture.shape[0])
-    lines = _places(picture.shape[0], _step(picture), light.shape[0])
+    near = screen.foreground.near
+    step = _step(picture)
+    lines = _places(picture.shape[0], step, near.shape[0])
+    columns = _places(picture.shape[1], step, near.shape[1])
     pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+    gain = 1 / (max(softness, 1e-3) * max(clip[1] - clip[0], 1e-3))
+    low = tolerance + clip[0] * softness
+    key = int(np.argmax(colour))
     keyed = _key(
-        pixels, light, *lines, *between, int(np.argmax(colour)), np.float32(tolerance),
-        np.float32(1 / max(softness, 1e-3)), np.float32(keep_shadows), np.float32(despill),
+        pixels, screen.light, *lines, near, screen.foreground.core, *columns, *between,
+        key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low),
+        np.float32(gain), np.float32(keep_shadows), np.float32(despill),
+        np.float32(spill_to == "grey"), np.float32(spill_to == "below"), np.float32(crisp),
     )  # fmt: skip
     return keyed.view(np.uint8).reshape(picture.shape)

@@ -90,6 +90,77 @@ def yuv420_to_rgba(luma, blue, red, width, height, k):
     return out
 
 
+@nb.njit(error_model="numpy", inline="always")
+def _sample(plane, y, other, x, near, far):
+    return np.float32(plane[y, x]) * near + np.float32(plane[other, x]) * far
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def planes_to_rgb16(luma, blue, red, width, height, k, halved_across, halved_down, unit):
+    """Planes of any depth and subsampling to (height, width, 3) uint16 R'G'B', 0 to 65535.
+
+    Chroma lies where MPEG-2 and H.264 put it, as for :func:`yuv420_to_rgba`: on the left sample of
+    two across, midway between two down.
+
+    Args:
+        luma, blue, red: Y', Cb, Cr as (rows, samples a row), uint8 or uint16.
+        k: from :func:`coefficients`.
+        halved_across, halved_down: whether chroma has half the samples along a line, half the lines.
+        unit: what a step of a sample is in steps of 8 bits.
+    """
+    out = np.empty((height, width, 3), np.uint16)
+    columns = (width + 1) // 2 if halved_across else width
+    lines = (height + 1) // 2 if halved_down else height
+    u, v = np.empty(columns + 1, np.float32), np.empty(columns + 1, np.float32)
+    one, half, mid = np.float32(1), np.float32(0.5), np.float32(128)
+    zero, top, deep = np.float32(0), np.float32(65535), np.float32(257)
+    rv, gu, gv, bu = k[2], k[3], k[4], k[5]
+    for y in range(height):
+        c, other, near = y, y, one
+        if halved_down:
+            c = y // 2
+            other = min(c + 1, lines - 1) if y % 2 else max(c - 1, 0)
+            near = np.float32(0.75)
+        far = one - near
+        for x in range(columns):
+            u[x] = _sample(blue, c, other, x, near, far) * unit - mid
+            v[x] = _sample(red, c, other, x, near, far) * unit - mid
+        u[columns], v[columns] = u[columns - 1], v[columns - 1]
+        for x in range(width):
+            level = (np.float32(luma[y, x]) * unit - k[1]) * k[0]
+            if halved_across:
+                i = x // 2
+                cb = (u[i] + u[i + 1]) * half if x % 2 else u[i]
+                cr = (v[i] + v[i + 1]) * half if x % 2 else v[i]
+            else:
+                cb, cr = u[x], v[x]
+            r, g, b = level + rv * cr, level + gu * cb + gv * cr, level + bu * cb
+            out[y, x, 0] = np.uint16(min(max(r * deep + half, zero), top))
+            out[y, x, 1] = np.uint16(min(max(g * deep + half, zero), top))
+            out[y, x, 2] = np.uint16(min(max(b * deep + half, zero), top))
+    return out
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def rgb16_to_rgba(rgb, alpha, most):
+    """(height, width, 3) uint16 to packed uint8 RGBA, red lowest, premultiplied by a plane of coverage
+    up to ``most``, which may be empty: (height, width) uint32."""
+    height, width = rgb.shape[0], rgb.shape[1]
+    out = np.empty((height, width), np.uint32)
+    half, down, full = np.float32(0.5), np.float32(1 / 257), np.float32(255)
+    for y in range(height):
+        for x in range(width):
+            part = np.float32(1)
+            if alpha.size:
+                part = np.float32(alpha[y, x]) / np.float32(most)
+            pixel = np.uint32(np.int32(part * full + half)) << np.uint32(24)
+            for c in range(3):
+                v = np.float32(rgb[y, x, c]) * down * part + half
+                pixel |= np.uint32(np.int32(v)) << np.uint32(8 * c)
+            out[y, x] = pixel
+    return out
+
+
 @nb.njit(error_model="numpy")
 def _luma(row, k, to):
     """Y' of a row of packed pixels, 16 to 235."""
@@ -158,6 +229,12 @@ def rgba_to_yuv420(
     >>> y.tolist(), cb.tolist(), cr.tolist()
     ([[235, 235], [235, 235]], [[128]], [[128]])
     """
+    pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+    _to_planes(pixels, luma, blue, red, _to_ycc(matrix))
+
+
+def _to_ycc(matrix: str) -> NDArray[np.float32]:
+    """Weights of R', G', B' in Y', Cb and Cr of 8 bits, limited range: 9 values."""
     kr, kb = WEIGHTS[matrix]
     kg = 1 - kr - kb
     down, chroma = 219 / 255, 224 / 255
@@ -165,5 +242,35 @@ def rgba_to_yuv420(
     k = [kr * down, kg * down, kb * down]
     k += [-kr * bu, -kg * bu, (1 - kb) * bu]
     k += [(1 - kr) * rv, -kg * rv, -kb * rv]
+    return np.array(k, np.float32)
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _to_deep(pixels, luma, blue, red, k):
+    height, width = pixels.shape
+    b, r = np.empty(width, np.float32), np.empty(width, np.float32)
+    byte, half, quarter = np.uint32(255), np.float32(0.5), np.float32(0.25)
+    four, base, mid = np.float32(4), np.float32(16), np.float32(128)
+    last = width - 1
+    for y in range(height):
+        for x in range(width):
+            v = pixels[y, x]
+            cr = np.float32(np.int32(v & byte))
+            cg = np.float32(np.int32((v >> np.uint32(8)) & byte))
+            cb = np.float32(np.int32((v >> np.uint32(16)) & byte))
+            luma[y, x] = np.uint16((k[0] * cr + k[1] * cg + k[2] * cb + base) * four + half)
+            b[x] = k[3] * cr + k[4] * cg + k[5] * cb + mid
+            r[x] = k[6] * cr + k[7] * cg + k[8] * cb + mid
+        for n in range((width + 1) // 2):
+            i, before, after = 2 * n, max(2 * n - 1, 0), min(2 * n + 1, last)
+            blue[y, n] = np.uint16((b[i] * half + (b[before] + b[after]) * quarter) * four + half)
+            red[y, n] = np.uint16((r[i] * half + (r[before] + r[after]) * quarter) * four + half)
+
+
+def rgba_to_yuv422p10(
+    picture: NDArray[np.uint8], luma: NDArray[np.uint16], blue: NDArray[np.uint16],
+    red: NDArray[np.uint16], matrix: str = "709",
+) -> None:  # fmt: skip
+    """The same for 10-bit 4:2:2, limited range: planes as (rows, samples a row) uint16."""
     pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
-    _to_planes(pixels, luma, blue, red, np.array(k, np.float32))
+    _to_deep(pixels, luma, blue, red, _to_ycc(matrix))

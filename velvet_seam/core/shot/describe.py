@@ -15,10 +15,13 @@ from velvet_seam.core.shot.edit import (
     RemovePart,
     RemoveSound,
     ReorderLayer,
+    ReplaceFootage,
     SetValues,
     Several,
     Split,
 )
+from velvet_seam.core.shot.mask import Mask, MaskBase
+from velvet_seam.core.shot.matte import Matte
 from velvet_seam.core.shot.shot import Shot
 
 _VALUE_WORDS = {
@@ -46,6 +49,14 @@ def _called(shot: Shot, target: str | None) -> str:
     raise Problem("That layer is no longer in the shot.")
 
 
+def _kind(part: Matte | Mask) -> str:
+    """``screen key``, ``layer matte``, ``oval garbage mask``, ``box mask``."""
+    word = part.kind.replace("-", " ")
+    if not isinstance(part, MaskBase):
+        return word
+    return f"{word} mask" if part.use == "limit" else f"{word} {part.use} mask"
+
+
 def describe(shot: Shot, edit: Edit) -> str:
     """A few words for an edit of the shot it is about to change.
 
@@ -67,14 +78,15 @@ def describe(shot: Shot, edit: Edit) -> str:
             return f"duplicate {_called(shot, target)}"
         case ReorderLayer(layer=target):
             return f"order of {_called(shot, target)}"
-        case AddMatte(layer=target):
-            return f"screen key on {_called(shot, target)}"
-        case AddMask(layer=target):
-            return f"garbage mask on {_called(shot, target)}"
+        case AddMatte(layer=target, matte=matte):
+            return f"{_kind(matte)} on {_called(shot, target)}"
+        case AddMask(layer=target, mask=mask):
+            return f"{_kind(mask)} on {_called(shot, target)}"
         case RemovePart(layer=target, part=part):
-            mattes = shot.layer(target).seam.matte
-            kind = "screen key" if any(p.id == part for p in mattes) else "garbage mask"
+            kind = next((_kind(p) for p in shot.layer(target).seam.parts if p.id == part), "mask")
             return f"remove {kind} of {_called(shot, target)}"
+        case ReplaceFootage(target=target):
+            return f"another source for {_called(shot, target)}"
         case Split(target=target):
             return f"split {_called(shot, target)}"
         case MoveInTime(target=target):

@@ -17,10 +17,12 @@ from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack, Span, TimeMap
-from velvet_seam.core.shot.seam import Mask, Matte, Seam
+from velvet_seam.core.shot.mask import DrawnMask, Mask, MaskBase
+from velvet_seam.core.shot.matte import Matte
+from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Shot, sentence
 from velvet_seam.core.shot.words import Id, Name, Part
-from velvet_seam.core.timing.animated import Keyframes
+from velvet_seam.core.timing.animated import Animated, Keyframes
 
 Thing = TypeVar("Thing", Layer, SoundTrack)
 
@@ -66,6 +68,19 @@ class SetValues(Part):
     do: Literal["set-values"] = "set-values"
     target: Id | None = None
     values: dict[str, Any] = Field(min_length=1, max_length=200)
+
+
+class ReplaceFootage(Part):
+    """Another clip, still or sound in the place of the one a layer or a sound shows now.
+
+    ``ratio`` is the width of the old footage over that of the new one: what lies on the canvas
+    keeps its size, and masks keep their place on it.
+    """
+
+    do: Literal["replace-footage"] = "replace-footage"
+    target: Id
+    footage: Id
+    ratio: float = Field(1.0, gt=0, le=10_000)
 
 
 class AddMatte(Part):
@@ -144,6 +159,7 @@ Edit = Annotated[
     | DuplicateLayer
     | ReorderLayer
     | SetValues
+    | ReplaceFootage
     | AddMatte
     | AddMask
     | RemovePart
@@ -298,6 +314,44 @@ def _set_values(shot: Shot, edit: SetValues) -> Shot:
     return _with_sound(shot, set_all(shot.sound(edit.target)))
 
 
+def _scaled(value: Animated, by: float) -> Animated:
+    if not isinstance(value, Keyframes):
+        return round(value * by, 4)
+    return Keyframes(keys=tuple(revised(k, value=round(k.value * by, 4)) for k in value.keys))
+
+
+def _resized(mask: MaskBase, by: float) -> MaskBase:
+    """A mask on a picture of another size, at the same place of it."""
+    names = [n for n in ("x", "y", "width", "height", "round", "radius") if hasattr(mask, n)]
+    changes: dict[str, Any] = {n: _scaled(getattr(mask, n), by) for n in names}
+    if isinstance(mask, DrawnMask):
+        lengths = ("x", "y", "in_x", "in_y", "out_x", "out_y")
+        changes["outline"] = [
+            revised(v, **{n: getattr(v, n) * by for n in lengths}) for v in mask.outline
+        ]
+    return revised(mask, **changes)
+
+
+def _replace_footage(shot: Shot, edit: ReplaceFootage) -> Shot:
+    def replaced(thing: Layer | SoundTrack) -> Layer | SoundTrack:
+        if isinstance(thing, SoundTrack):
+            return revised(thing, footage=edit.footage)
+        if not isinstance(thing.source, FootageSource):
+            raise Problem(f"{thing.name} shows no footage that could be replaced.")
+        masks = [
+            _resized(mask, 1 / edit.ratio) if mask.fixed == "layer" else mask
+            for mask in thing.seam.masks
+        ]
+        return revised(
+            thing,
+            source=FootageSource(footage=edit.footage),
+            place=revised(thing.place, scale=_scaled(thing.place.scale, edit.ratio)),
+            seam=revised(thing.seam, masks=masks),
+        )
+
+    return _replace(shot, edit.target, replaced)
+
+
 def _add_matte(shot: Shot, edit: AddMatte) -> Shot:
     layer = shot.layer(edit.layer)
     seam = revised(layer.seam, matte=(*layer.seam.matte, edit.matte))
@@ -394,6 +448,7 @@ _APPLY: dict[type, Callable[[Shot, Any], Shot]] = {
     DuplicateLayer: _duplicate_layer,
     ReorderLayer: _reorder_layer,
     SetValues: _set_values,
+    ReplaceFootage: _replace_footage,
     AddMatte: _add_matte,
     AddMask: _add_mask,
     RemovePart: _remove_part,

@@ -6,13 +6,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from velvet_seam.core.shot.words import Colour, Id, Part
+from velvet_seam.core.shot.mask import Feather, Mask
+from velvet_seam.core.shot.matte import Matte, Percent
+from velvet_seam.core.shot.words import Part
 from velvet_seam.core.timing.animated import Animated, within
-
-Percent = Annotated[Animated, within(0, 100, "%")]
-Offset = Annotated[Animated, within(-16384, 16384, "px")]
-Extent = Annotated[Animated, within(1, 16384, "px")]
-Feather = Annotated[Animated, within(0, 1000, "px")]
 
 Blend = Literal[
     "normal",
@@ -32,57 +29,54 @@ Blend = Literal[
     "color",
     "luminosity",
     "plus-lighter",
+    "add",
+    "subtract",
+    "divide",
+    "linear-burn",
+    "linear-light",
+    "vivid-light",
+    "pin-light",
+    "hard-mix",
+    "darker-colour",
+    "lighter-colour",
+    "keep-inside",
+    "keep-outside",
+    "keep-bright",
+    "keep-dark",
+    "atop",
+    "xor",
 ]
-"""Names as in *Compositing and Blending Level 1* (W3C), and CSS ``plus-lighter``."""
+"""The first sixteen are named as in *Compositing and Blending Level 1* (W3C), then CSS
+``plus-lighter``, the trade's further ones, and operators that cut what lies below: by the layer's
+coverage (inside, outside), by its brightness (bright, dark), and Porter and Duff's atop and xor."""
 
 
-class ScreenKey(Part):
-    """Coverage from the colour difference to an evenly or unevenly lit screen."""
+class Edge(Part):
+    """What is done to the edge of a matte, in this order. Lengths in canvas pixels."""
 
-    kind: Literal["screen-key"] = "screen-key"
-    id: Id
-    on: bool = True
-    colour: Colour = Field(description="the screen, display-referred")
-    colour_from: Literal["border", "area", "picked"] = Field(
-        "border", description="how the colour was found: shown to the user, no effect on the key"
+    steady: Percent = Field(
+        0.0,
+        description="how much the matte is joined with those of the frames beside it, over time",
     )
-    tolerance: Percent = Field(
-        6.0, description="part of the way from screen to subject that still counts as screen"
+    specks: Annotated[Animated, within(0, 100_000, "px²")] = Field(
+        0.0, description="parts of the matte up to this area are dropped"
     )
-    softness: Percent = Field(
-        86.0, description="part of the way over which coverage rises from 0 to 100 %"
+    holes: Annotated[Animated, within(0, 100_000, "px²")] = Field(
+        0.0, description="holes in the matte up to this area are filled"
     )
-    keep_shadows: Percent = Field(
-        0.0, description="how much of a darkening of the screen is kept as shadow"
+    grow: Annotated[Animated, within(-50, 50, "px")] = 0.0
+    feather: Feather = 0.0
+    density: Annotated[Animated, within(10, 800, "%")] = Field(
+        100.0, description="200 % is what two of the layer, one on the other, would cover"
     )
-    despill: Percent = Field(
-        100.0, description="how much of the screen's colour is taken off the subject"
-    )
-
-
-class BoxMask(Part):
-    """A box fixed to its layer that removes junk from the matte."""
-
-    kind: Literal["box"] = "box"
-    id: Id
-    on: bool = True
-    use: Literal["garbage"] = "garbage"
-    removes: Literal["outside", "inside"] = "outside"
-    x: Offset = Field(description="centre, in source pixels right of the layer's centre")
-    y: Offset = Field(description="centre, in source pixels below the layer's centre")
-    width: Extent = Field(description="source pixels")
-    height: Extent = Field(description="source pixels")
-    feather: Feather = Field(0.0, description="width of the soft edge, canvas pixels")
-
-
-Matte = ScreenKey
-Mask = BoxMask
+    clean: Percent = Field(0.0, description="colour of the rim taken from further inside")
 
 
 class Seam(Part):
-    """How a layer joins: its mattes, masks, blend and opacity, applied in this order."""
+    """How a layer joins: its mattes, their edge, masks, blend and opacity, applied in this order."""
 
     matte: tuple[Matte, ...] = Field((), max_length=16)
+    edge: Edge = Edge()
     masks: tuple[Mask, ...] = Field((), max_length=64)
     blend: Blend = "normal"
     opacity: Percent = 100.0

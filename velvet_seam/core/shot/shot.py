@@ -10,10 +10,11 @@ from pydantic import Field, ValidationError, model_validator
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
+from velvet_seam.core.shot.upgrades import from_version_1
 from velvet_seam.core.shot.words import Colour, Name, Part
 from velvet_seam.core.timing.rate import FrameRate
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 MAX_SIDE = 4096
 
 
@@ -28,11 +29,15 @@ class Canvas(Part):
 class Shot(Part):
     """A canvas, a length, a stack of layers from bottom to top, and sounds."""
 
-    schema_version: Literal[1] = 1
+    schema_version: Literal[2] = 2
     name: Name
     canvas: Canvas
     rate: FrameRate
     length: int = Field(ge=1, le=MAX_FRAME, description="frames")
+    light: Literal["display", "linear"] = Field(
+        "display",
+        description="what blends and opacity act on: values as displayed, or linear light",
+    )
     layers: tuple[Layer, ...] = Field((), max_length=200)
     sounds: tuple[SoundTrack, ...] = Field((), max_length=200)
 
@@ -97,8 +102,8 @@ def sentence(error: ValidationError) -> str:
 def upgrade(document: dict[str, Any]) -> dict[str, Any]:
     """A document of an older version brought to the current one, step by step.
 
-    Version 1 is the first, so there are no steps yet; a newer version than this program knows is
-    refused, because saving it would lose what the newer program wrote.
+    A newer version than this program knows is refused, because saving it would lose what the newer
+    program wrote.
     """
     version = document.get("schema_version")
     if not isinstance(version, int) or isinstance(version, bool):
@@ -108,7 +113,9 @@ def upgrade(document: dict[str, Any]) -> dict[str, Any]:
             f"This shot was saved by a newer version of Velvet Seam (format {version}; "
             f"this one reads up to {SCHEMA_VERSION})."
         )
-    return document
+    if version < 1:
+        raise Problem(f"There is no version {version} of the format of shots.")
+    return from_version_1(document) if version == 1 else document
 
 
 def load(text: str | bytes) -> Shot:

@@ -42,29 +42,84 @@ export async function ask(path, { method = "GET", body } = {}) {
   return answer;
 }
 
-/** Send one file with its progress; resolves to the answer or rejects with a sentence. */
-export function sendFile(file, onProgress) {
+const SLICE = 8 << 20;
+const PATIENCE = [500, 1000, 2000, 4000, 8000, 8000, 8000, 8000];
+
+/** Send a blob with its progress; resolves to the answer, rejects with a sentence or `null` when
+ * the connection broke. */
+function sendBlob(method, path, blob, onProgress, stop) {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", "/footage");
-    request.setRequestHeader("x-name", encodeURIComponent(file.name).slice(0, 3900));
+    request.open(method, path);
     request.setRequestHeader("content-type", "application/octet-stream");
-    request.upload.addEventListener("progress", (event) => {
-      if (event.lengthComputable) onProgress(event.loaded / event.total);
-    });
+    request.upload.addEventListener("progress", (event) => onProgress(event.loaded));
     request.addEventListener("load", () => {
       let answer = {};
       try { answer = JSON.parse(request.responseText); } catch { /* not JSON: said below */ }
       if (request.status < 300) resolve(answer);
-      else reject(new Error(answer.problem ?? `${file.name} could not be taken in.`));
+      else reject(answer.problem ? new Error(answer.problem) : null);
     });
-    request.addEventListener("error", () =>
-      reject(new Error(`${file.name} did not arrive: the connection broke. Send it again.`)));
+    request.addEventListener("error", () => reject(null));
     request.addEventListener("abort", () => reject(new Error("cancelled")));
-    onProgress(0, request);
-    request.send(file);
+    stop.abort = () => request.abort();
+    request.send(blob);
   });
 }
+
+/** Send one file in slices; a broken connection, or a program started anew, is waited for and what
+ * has arrived is not sent again. `stop.now()` gives it up. */
+export async function sendFile(file, onProgress, stop = {}) {
+  let given = false, tries = 0;
+  stop.now = () => { given = true; stop.abort?.(); };
+  const about = { name: file.name, size: file.size, modified: file.lastModified };
+  for (;;) {
+    let here = null;
+    try {
+      here = await post("/footage/arrivals", about);
+      let { have } = here;
+      while (have < file.size) {
+        if (given) throw new Error("cancelled");
+        const from = have;
+        const slice = file.slice(from, from + SLICE);
+        const at = `/footage/arrivals/${here.id}?at=${from}`;
+        have = (await sendBlob("PUT", at, slice, (sent) => onProgress((from + sent) / file.size), stop)).have;
+        tries = 0;
+      }
+      onProgress(1);
+      return await post(`/footage/arrivals/${here.id}/finish`, {});
+    } catch (problem) {
+      if (problem) {
+        if (problem.message === "cancelled" && here) fetch(`/footage/arrivals/${here.id}`, { method: "DELETE" });
+        throw problem;
+      }
+      if (tries >= PATIENCE.length) {
+        throw new Error(`${file.name} did not arrive: the connection broke. Send it again; what is here is not sent twice.`);
+      }
+      onProgress(null);
+      await wait(PATIENCE[tries]);
+      tries += 1;
+      if (given) throw new Error("cancelled");
+    }
+  }
+}
+
+/** Post JSON; rejects with the sentence, or with `null` when nothing answers. */
+async function post(path, body) {
+  let response;
+  try {
+    response = await fetch(path, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
+  } catch {
+    throw null;
+  }
+  const answer = await response.json().catch(() => ({}));
+  if (!response.ok) throw answer.problem ? new Error(answer.problem) : null;
+  return answer;
+}
+
+/** Send a whole file to an address of its own, such as that of missing footage. */
+export const sendWhole = (path, file) => sendBlob("POST", path, file, () => {}, {}).catch((problem) => {
+  throw problem ?? new Error(`${file.name} did not arrive: the connection broke.`);
+});
 
 /** Let files be dropped anywhere on the page. */
 export function acceptDrops(marked, take) {

@@ -1,5 +1,5 @@
 // The footage page: files arrive side by side, clips scrub under the pointer.
-import { acceptDrops, drawTile, say, sendFile } from "./common.js";
+import { acceptDrops, drawTile, say, sendFile, sendWhole } from "./common.js";
 
 const TILES = 16;
 const uploads = document.getElementById("uploads");
@@ -24,13 +24,14 @@ function row(file) {
 }
 
 async function take(file) {
-  const shown = row(file);
+  const shown = row(file), stop = {};
+  shown.stop.addEventListener("click", () => stop.now?.());
   try {
-    await sendFile(file, (part, request) => {
-      if (request) shown.stop.addEventListener("click", () => request.abort());
+    await sendFile(file, (part) => {
+      if (part === null) { shown.note.textContent = "trying again"; return; }
       shown.bar.style.width = `${100 * part}%`;
       shown.note.textContent = part < 1 ? `${Math.floor(100 * part)} %` : "looking into it";
-    });
+    }, stop);
     shown.li.remove();
     refresh();
   } catch (problem) {
@@ -58,8 +59,26 @@ async function takeAll(files) {
 }
 
 function refresh() {
-  window.htmx.ajax("GET", "/footage/cards", { target: "#cards", swap: "innerHTML" });
+  const { of } = document.getElementById("cards").dataset;
+  window.htmx.ajax("GET", `/footage/cards?of=${of}`, { target: "#cards", swap: "innerHTML" });
 }
+
+// a file that has gone missing is found again: the right one is put in its place
+document.addEventListener("change", async (event) => {
+  const again = event.target.closest("[data-again]");
+  if (!again) return;
+  const file = again.files[0];
+  again.value = "";
+  if (!file) return;
+  say(`Looking into ${file.name}`);
+  try {
+    const { name } = await sendWhole(`/footage/${again.dataset.again}/file`, file);
+    say(`${name} is here again.`);
+  } catch (problem) {
+    say(problem.message, true);
+  }
+  refresh();
+});
 
 document.getElementById("files").addEventListener("change", (event) => {
   takeAll(event.target.files);

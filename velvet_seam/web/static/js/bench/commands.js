@@ -1,26 +1,30 @@
 // What buttons, fields and keys do.
-import { ask, say, sendFile } from "../common.js";
+import { ask, say } from "../common.js";
+import { fits, provide } from "../find.js";
 import { layerMap, round } from "./handles.js";
+import { MaskDraw } from "./mask-draw.js";
+import { tidy } from "./mask-handles.js";
+import { maskMap, OWN_LENGTHS } from "./mask-shape.js";
+import { valueAt } from "./model.js";
+import { Shelf } from "./shelf.js";
+import { Wall } from "./wall.js";
 
 const newId = (letter) => letter + crypto.randomUUID().replaceAll("-", "").slice(0, 15);
 
 export class Commands {
-  constructor({ bench, handles, stack, player }) {
-    Object.assign(this, { bench, handles, stack, player });
+  constructor({ bench, handles, stack, player, view, loupe }) {
+    Object.assign(this, { bench, handles, stack, player, view, loupe });
+    this.shelf = new Shelf(bench);
+    this.masks = new MaskDraw(bench, handles, newId);
+    this.wall = new Wall(bench);
+    this.actions = this.table();
+    this.byKey = new Map(this.actions.flatMap((action) => action.keys.map((key) => [key, action])));
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("keydown", (event) => this.key(event));
-    document.getElementById("files").addEventListener("change", (event) => {
-      this.bringIn([...event.target.files]);
-      event.target.value = "";
-    });
-    document.getElementById("to-start").addEventListener("click", () => { bench.tell("pause"); bench.go(0); });
-    const shelf = document.getElementById("shelf-pop");
-    shelf.addEventListener("toggle", (event) => {
-      if (event.newState !== "open") return;
-      const box = document.getElementById("add-layer").getBoundingClientRect();
-      Object.assign(shelf.style, { position: "fixed", inset: "auto", left: `${Math.max(8, box.left - 120)}px`, top: `${box.bottom + 4}px` });
-    });
+    document.getElementById("to-start").addEventListener("click", () => this.go(0));
+    this.listKeys();
+    provide((words) => this.find(words));
   }
 
   click(event) {
@@ -28,11 +32,17 @@ export class Commands {
     const button = event.target.closest("[data-do], [data-set], [data-way], [data-add], [data-add-colour], [data-bring]");
     if (button && !button.disabled) {
       const { dataset } = button;
-      if (dataset.do) this.act(dataset.do, dataset);
-      else if (dataset.set) bench.set(button.closest("[data-target]").dataset.target, { [dataset.set]: dataset.to });
+      if (dataset.do) {
+        if (button.closest("summary")) event.preventDefault();
+        this.act(dataset.do, dataset, button);
+      }
+      else if (dataset.set) {
+        event.preventDefault(); // inside the head of a part it would fold it
+        bench.set(button.closest("[data-target]").dataset.target, { [dataset.set]: "json" in dataset ? JSON.parse(dataset.to) : dataset.to });
+      }
       else if (dataset.way) bench.see(dataset.way);
-      else if (dataset.add) this.add({ footage: dataset.add });
-      else if ("addColour" in dataset) this.add({ colour: document.getElementById("new-colour").value });
+      else if (dataset.add) this.shelf.take({ footage: dataset.add });
+      else if ("addColour" in dataset) this.shelf.take({ colour: document.getElementById("new-colour").value });
       else document.getElementById("files").click();
       return;
     }
@@ -43,36 +53,62 @@ export class Commands {
     else if (event.target.closest("[data-do-render]")) this.render();
     else {
       const choice = event.target.closest("[data-choose]");
-      if (choice && !choice.dataset.dragged) bench.choose(choice.dataset.choose);
+      if (choice && !choice.dataset.dragged) this.choose(choice.dataset.choose, event);
     }
   }
 
-  act(name, dataset) {
+  /** With Ctrl one more or one less is chosen, with Shift all between it and the chosen one. */
+  choose(choice, event) {
+    const { bench } = this;
+    const [kind, id] = choice.split(":");
+    const several = (event.ctrlKey || event.metaKey || event.shiftKey) && kind !== "shot" && bench.targets.length;
+    if (!several || kind === "seam") { bench.choose(choice); return; }
+    if (!event.shiftKey) { bench.chooseAlso([id]); return; }
+    const order = [...bench.shot.layers, ...bench.shot.sounds].map((thing) => thing.id);
+    const [from, to] = [order.indexOf(bench.target), order.indexOf(id)].sort((a, b) => a - b);
+    bench.chooseAlso(order.slice(from, to + 1), true);
+  }
+
+  act(name, dataset, button) {
     const { bench } = this;
     const id = dataset.layer ?? bench.layer?.id;
     const layer = bench.shot.layers.find((one) => one.id === id);
     if (name === "remove-sound") return bench.edit({ do: "remove-sound", sound: dataset.sound });
-    if (!layer) return null;
+    if (name === "replace") return this.shelf.replace(layer ?? bench.sound, button);
+    // a card's own tools act on all that is chosen when the card is one of them
+    if (name === "wall" && !layer) { say("Choose a layer or a seam first."); return null; }
+    const things = bench.targets.some((one) => one.id === id) || !layer ? bench.targets : [layer];
+    const layers = things.filter((one) => one.seam);
+    if (!things.length) return null;
+    const all = (word) => `${word} ${things.length} layers`;
+    const turn = (field) => bench.editAll(all(field), layers.map((one) => ({ do: "set-values", target: one.id, values: { [field]: !layer?.[field] } })));
     const actions = {
-      hide: () => bench.set(id, { hidden: !layer.hidden }),
-      lock: () => bench.set(id, { locked: !layer.locked }),
+      hide: () => turn("hidden"),
+      lock: () => turn("locked"),
       solo: () => {
-        if (bench.solo.has(id)) bench.solo.delete(id);
-        else bench.solo.add(id);
+        const alone = layers.every((one) => bench.solo.has(one.id));
+        for (const one of layers) if (alone) bench.solo.delete(one.id); else bench.solo.add(one.id);
         bench.tell("solo");
         bench.tell("frame");
       },
-      duplicate: () => bench.edit({ do: "duplicate-layer", layer: id, new_id: newId("l") }),
+      duplicate: () => bench.editAll(all("duplicate"), layers.map((one) => ({ do: "duplicate-layer", layer: one.id, new_id: newId("l") }))),
       remove: () => {
-        bench.solo.delete(id);
-        return bench.edit({ do: "remove-layer", layer: id });
+        for (const one of layers) bench.solo.delete(one.id);
+        return bench.editAll(all("remove"), things.map((one) => (one.seam ? { do: "remove-layer", layer: one.id } : { do: "remove-sound", sound: one.id })));
       },
       flip: () => bench.set(id, { [`place.flip_${dataset.axis}`]: !layer.place[`flip_${dataset.axis}`] }),
       fit: () => this.fit(layer, Math.min),
       fill: () => this.fit(layer, Math.max),
       measure: () => this.measure({ layer: id }),
-      area: () => this.area(layer),
-      "draw-mask": () => this.drawMask(layer),
+      area: () => this.area(layer, dataset),
+      "add-key": () => this.addKey(layer, dataset.kind),
+      "plate-here": () => this.plateHere(layer, dataset.part),
+      "drop-sample": () => this.dropSample(layer, dataset),
+      "draw-mask": () => this.masks.start(layer, dataset.kind),
+      "save-outline": () => this.masks.save(layer, dataset.part),
+      "fix-mask": () => this.fixMask(layer, dataset.part, dataset.to),
+      wall: () => this.wall.toggle(),
+      swap: () => this.swap(layer),
       "remove-part": () => bench.edit({ do: "remove-part", layer: id, part: dataset.part }),
     };
     return actions[name]?.();
@@ -106,51 +142,109 @@ export class Commands {
     say(`Screen found along ${share} % of the border, uneven by ${answer.reading.uneven.toFixed(1)} stops.`);
   }
 
-  area(layer) {
+  dropSample(layer, { part, at }) {
+    const key = layer.seam.matte.find((one) => one.id === part);
+    if (key.kind === "screen-key") { this.dropArea(layer, key, Number(at)); return; }
+    if (key.colours.length === 1) { say("A colour key needs one sample at least. Add another first, or take the key away."); return; }
+    this.bench.set(layer.id, { [`seam.matte.${part}.colours`]: key.colours.filter((_, n) => n !== Number(at)) });
+  }
+
+  /** One area fewer that a screen's colour is the mean of. */
+  dropArea(layer, key, at) {
+    const samples = key.samples.filter((_, n) => n !== at);
+    const channel = (k) => Math.round(samples.reduce((sum, one) => sum + parseInt(one.slice(k, k + 2), 16), 0) / samples.length);
+    const colour = `#${[1, 3, 5].map((k) => channel(k).toString(16).padStart(2, "0")).join("")}`;
+    const path = `seam.matte.${key.id}`;
+    this.bench.set(layer.id, { [`${path}.samples`]: samples.length > 1 ? samples : [], [`${path}.colour`]: colour });
+  }
+
+  area(layer, { kind = "screen-key", part, more }) {
     const { bench, handles } = this;
-    handles.draw("Drag over the screen, near the subject. Esc gives up.", "source", (box) => {
+    const words = kind === "screen-key" ? "Drag over the screen, near the subject. Esc gives up." : "Drag over what to keep. Esc gives up.";
+    handles.draw(words, "source", (box) => {
       const map = layerMap(layer.place, bench.frame - layer.span.first);
       const size = handles.size(layer);
       const corners = [[box.from.x, box.from.y], [box.to.x, box.from.y], [box.to.x, box.to.y], [box.from.x, box.to.y]]
         .map(([x, y]) => map.toSource(x, y));
       const us = corners.map(({ u }) => u + size.width / 2), vs = corners.map(({ v }) => v + size.height / 2);
-      this.measure({ layer: layer.id, area: [Math.min(...us), Math.min(...vs), Math.max(...us), Math.max(...vs)] });
+      this.measure({ layer: layer.id, kind, part: part ?? null, more: Boolean(more), area: [Math.min(...us), Math.min(...vs), Math.max(...us), Math.max(...vs)] });
     });
   }
 
-  drawMask(layer) {
-    const { bench, handles } = this;
-    handles.draw("Drag a box around what to keep. Esc gives up.", "joined", (box) => {
-      const map = layerMap(layer.place, bench.frame - layer.span.first);
-      const middle = map.toSource((box.from.x + box.to.x) / 2, (box.from.y + box.to.y) / 2);
-      bench.edit({
-        do: "add-mask", layer: layer.id,
-        mask: {
-          kind: "box", id: newId("m"), x: round(middle.u, 1), y: round(middle.v, 1),
-          width: Math.max(1, round(Math.abs(box.to.x - box.from.x) / map.scale, 1)),
-          height: Math.max(1, round(Math.abs(box.to.y - box.from.y) / map.scale, 1)), feather: 8,
-        },
-      });
-    });
+  /** A matte that needs no measuring before it is there. */
+  addKey(layer, kind) {
+    const { bench } = this;
+    const clip = layer.source.kind === "footage" && bench.state.footage[layer.source.footage];
+    const others = bench.shot.layers.filter((one) => one.id !== layer.id);
+    const below = bench.shot.layers[bench.shot.layers.indexOf(layer) - 1];
+    const made = {
+      "luma-key": () => ({}),
+      "own-alpha": () => ({}),
+      "difference-key": () => ({ plate: clip?.kind === "clip" ? { kind: "median" } : { kind: "footage", footage: clip.id, frame: 0 } }),
+      "layer-matte": () => ({ layer: (below ?? others[0]).id }),
+    }[kind]();
+    return bench.edit({ do: "add-matte", layer: layer.id, matte: { kind, id: newId("k"), combine: layer.seam.matte.length ? "intersect" : "add", ...made } });
   }
 
-  async add(body) {
-    document.getElementById("shelf-pop").hidePopover();
-    return this.bench.send("layers", { frame: this.bench.frame, ...body }).catch(() => null);
+  /** Frame of the clip shown at the playhead, as a clean plate. */
+  plateHere(layer, part) {
+    const { bench } = this;
+    const clip = bench.state.footage[layer.source.footage];
+    const [a, b] = String(layer.time.source_in).split("/");
+    const seconds = Number(a) / Number(b ?? 1) + (bench.frame - layer.span.first) / bench.rate;
+    const frame = Math.max(0, Math.round(Math.min(seconds, clip.seconds) * clip.rate));
+    bench.set(layer.id, { [`seam.matte.${part}.plate`]: { kind: "frame", frame } });
   }
 
-  async bringIn(files) {
-    for (const file of files) {
-      try {
-        say(`Bringing in ${file.name}`);
-        const { id } = await sendFile(file, () => {});
-        await this.add({ footage: id });
-      } catch (problem) {
-        say(problem.message, true);
-      }
+  /** A mask stays where it is seen when it is fixed to something else. */
+  fixMask(layer, id, to) {
+    const mask = layer.seam.masks.find((one) => one.id === id);
+    if (mask.fixed === to) return null;
+    const moved = this.seenFrom(mask, layer, to, layer);
+    return this.bench.set(layer.id, Object.fromEntries(Object.entries(moved).map(([name, value]) => [`seam.masks.${id}.${name}`, value])));
+  }
+
+  /** What changes of a mask when it is fixed to the canvas or to another layer and stays where it is. */
+  seenFrom(mask, layer, to, other) {
+    const { bench } = this;
+    const moved = { fixed: to };
+    const lengths = OWN_LENGTHS.slice(2).filter((name) => mask[name] !== undefined);
+    if (!["x", "y", "rotation", ...lengths].every((name) => typeof mask[name] === "number")) return moved;
+    const at = bench.frame - layer.span.first, there = bench.frame - other.span.first;
+    const old = maskMap(mask, layer, at, bench.shot.canvas);
+    const spot = old.toCanvas(0, 0);
+    const next = maskMap({ ...mask, x: 0, y: 0, fixed: to }, other, there, bench.shot.canvas);
+    const { u, v } = next.base.toSource(spot.x, spot.y);
+    const k = old.unit / next.unit;
+    const turned = (fixed, place, frame) => (fixed === "canvas" ? 0 : valueAt(place.rotation, frame));
+    const turn = turned(mask.fixed, layer.place, at) - turned(to, other.place, there);
+    Object.assign(moved, { x: round(u, 1), y: round(v, 1), rotation: round(mask.rotation + turn, 1) });
+    for (const name of lengths) moved[name] = round(mask[name] * k, 1);
+    if (mask.outline) {
+      moved.outline = mask.outline.map((one) => tidy(Object.fromEntries(Object.entries(one).map(([key, value]) => [key, key === "feather" ? value : value * k]))));
     }
-    const shelf = await fetch(`/shots/${this.bench.id}/shelf`);
-    document.getElementById("shelf").innerHTML = await shelf.text();
+    return moved;
+  }
+
+  /** A matte or a mask for another layer too; a mask lies there where it lies here. */
+  copyPart(layer, id, to) {
+    const { bench } = this;
+    const other = bench.shot.layers.find((one) => one.id === to);
+    const mask = layer.seam.masks.find((one) => one.id === id);
+    if (mask) {
+      const copy = { ...mask, id: newId("m"), ...(mask.fixed === "layer" ? this.seenFrom(mask, layer, "layer", other) : {}) };
+      bench.edit({ do: "add-mask", layer: to, mask: copy }).then((done) => { if (done) say(`${other.name} has the mask too.`); });
+      return;
+    }
+    const matte = layer.seam.matte.find((one) => one.id === id);
+    bench.edit({ do: "add-matte", layer: to, matte: { ...matte, id: newId("k") } }).then((done) => { if (done) say(`${other.name} has the matte too.`); });
+  }
+
+  swap(layer) {
+    const { bench } = this;
+    const at = bench.shot.layers.indexOf(layer);
+    if (at <= 0) { say("There is no layer below this one to swap with."); return null; }
+    return bench.edit({ do: "reorder-layer", layer: layer.id, index: at - 1 });
   }
 
   undo() { if (this.bench.state.undo) this.bench.send("undo").catch(() => null); }
@@ -175,6 +269,8 @@ export class Commands {
   }
 
   change(event) {
+    const copy = event.target.closest("[data-copy-part]");
+    if (copy) { this.copyPart(this.bench.layer, copy.dataset.copyPart, copy.value); copy.value = ""; return; }
     const field = event.target.closest("[data-value], [data-trim]");
     if (!field) return;
     const { bench } = this;
@@ -186,6 +282,7 @@ export class Commands {
       return;
     }
     let value = field.type === "checkbox" ? field.checked : field.value;
+    if ("json" in field.dataset) value = JSON.parse(value);
     if (field.dataset.type === "int") value = Math.round(Number(value));
     const values = { [field.dataset.value]: value };
     if (field.id === "field-screen") values[field.dataset.value.replace(/colour$/, "colour_from")] = "picked";
@@ -212,6 +309,13 @@ export class Commands {
       if (event.key === "Enter") inField.blur();
       return;
     }
+    if (control && event.key.toLowerCase() === "a") {
+      event.preventDefault();
+      const [first, ...rest] = bench.shot.layers.map((layer) => layer.id).reverse();
+      if (first && !bench.layer) bench.choose(`layer:${first}`).then(() => bench.chooseAlso(rest, true));
+      else bench.chooseAlso([first, ...rest].filter(Boolean), true);
+      return;
+    }
     if (control) return;
     if (event.altKey && ["ArrowUp", "ArrowDown"].includes(event.key)) {
       event.preventDefault();
@@ -221,43 +325,103 @@ export class Commands {
     if ((event.key === "Enter" || event.key === " ") && event.target.matches(".card")) {
       if (event.key === " " && event.target.matches(".chosen")) { event.preventDefault(); player.toggle(); return; }
       event.preventDefault();
-      bench.choose(event.target.dataset.choose);
+      this.choose(event.target.dataset.choose, event);
       return;
     }
-    if (event.key === " " && event.target.closest("button, a")) return;
+    if (event.key === " " && event.target.closest("button, a, summary")) return;
+    if (event.key === "Enter" && this.handles.drawing?.points?.length > 2) { this.handles.endLine(false); return; }
     if (event.key === "Tab") return this.tab(event);
-    const step = event.shiftKey ? 10 : 1;
-    const go = (frame) => { bench.tell("pause"); bench.go(frame); };
-    const edge = (name) => {
-      const thing = bench.layer ?? bench.sound;
-      if (thing) bench.edit({ do: "trim", target: thing.id, edge: name, to: bench.frame });
-    };
-    const actions = {
-      " ": () => player.toggle(),
-      ArrowLeft: () => go(bench.frame - step),
-      ArrowRight: () => go(bench.frame + step),
-      Home: () => go(0),
-      End: () => go(bench.shot.length - 1),
-      1: () => bench.see("joined"),
-      2: () => bench.see("matte"),
-      3: () => bench.see("source"),
-      i: () => edge("first"),
-      o: () => edge("last"),
-      d: () => this.act("duplicate", {}),
-      h: () => this.act("hide", {}),
-      k: () => this.act("lock", {}),
-      c: () => this.split(),
-      s: () => this.act("solo", {}),
-      l: () => player.setLoop(!player.loop),
-      r: () => { const name = document.getElementById("field-name"); name?.focus(); name?.select(); },
-      "?": () => document.getElementById("keys-pop").togglePopover(),
-      Delete: () => (bench.sound ? bench.edit({ do: "remove-sound", sound: bench.sound.id }) : this.act("remove", {})),
-      Escape: () => { if (!this.handles.stopDrawing()) bench.choose("shot:"); },
-    };
-    const action = actions[event.key] ?? actions[event.key.toLowerCase()];
+    const action = this.byKey.get(event.key) ?? this.byKey.get(event.key.toLowerCase());
     if (!action || event.altKey) return;
     event.preventDefault();
-    action();
+    action.run(event);
+  }
+
+  go(frame) {
+    this.bench.tell("pause");
+    this.bench.go(frame);
+  }
+
+  edge(name) {
+    const { bench } = this;
+    bench.editAll(`${name} frame of ${bench.targets.length} layers`, bench.targets.map((thing) => ({ do: "trim", target: thing.id, edge: name, to: bench.frame })));
+  }
+
+  /** Everything that has a key, and what it does: for the keys themselves, their list, and finding. */
+  table() {
+    const { bench, player, view } = this;
+    const by = (event) => (event.shiftKey ? 10 : 1);
+    const one = (keys, words, run, shown) => ({ keys, words, run, shown: shown ?? keys.map((key) => (key.length === 1 ? key.toUpperCase() : key)) });
+    return [
+      one([" "], "play, pause", () => player.toggle(), ["Space"]),
+      one(["ArrowLeft"], "one frame back; with Shift ten", (event) => this.go(bench.frame - by(event)), ["←"]),
+      one(["ArrowRight"], "one frame forward; with Shift ten", (event) => this.go(bench.frame + by(event)), ["→"]),
+      one(["Home"], "first frame", () => this.go(0)),
+      one(["End"], "last frame", () => this.go(bench.shot.length - 1)),
+      one(["1"], "see the joined picture", () => bench.see("joined")),
+      one(["2"], "see the matte", () => bench.see("matte")),
+      one(["3"], "see the source", () => bench.see("source")),
+      one(["4"], "see what is dropped, holes and specks", () => bench.see("dropped")),
+      one(["5"], "see the layer alone; again over black, over white", () => bench.see("alone")),
+      one(["b"], "blend wall", () => this.act("wall", {})),
+      one(["x"], "swap the layer with the one below", () => this.act("swap", {})),
+      one(["+", "="], "see it larger", () => view.step(1), ["+"]),
+      one(["-"], "see it smaller", () => view.step(-1), ["−"]),
+      one(["0"], "fit the picture into the mat", () => view.pick("fit")),
+      one(["u"], "loupe: colour and coverage under the pointer", () => this.loupe.toggle()),
+      one(["a"], "safe areas of a phone on, off", () => view.safe()),
+      one([","], "another grey for the mat", () => view.shade(1), [","]),
+      one(["i"], "the layer's first frame is here", () => this.edge("first")),
+      one(["o"], "the layer's last frame is here", () => this.edge("last")),
+      one(["y"], "split the layer or sound at the playhead", () => this.split()),
+      one(["d"], "duplicate", () => this.act("duplicate", {})),
+      one(["h"], "hide, show", () => this.act("hide", {})),
+      one(["s"], "show alone", () => this.act("solo", {})),
+      one(["f"], "lock, unlock", () => this.act("lock", {})),
+      one(["r"], "rename", () => { const name = document.getElementById("field-name"); name?.focus(); name?.select(); }),
+      one(["Delete", "Backspace"], "remove what is chosen", () => this.handles.masks.removePoint() || this.act("remove", {}), ["Delete"]),
+      one(["l"], "loop on, off", () => player.setLoop(!player.loop)),
+      one(["?"], "show the keys", () => document.getElementById("keys-pop").togglePopover()),
+      one(["Escape"], "give up drawing; choose the shot", () => { if (!this.handles.stopDrawing()) bench.choose("shot:"); }, ["Esc"]),
+    ];
+  }
+
+  /** The list of keys: those of the table, and the few that need a second key or the mouse. */
+  listKeys() {
+    const others = [
+      [["Tab"], "next seam, with Shift the one before (while the stack has the focus)"],
+      [["Alt", "↑", "↓"], "move the layer up, down in the stack"],
+      [["Ctrl", "click"], "choose one more; with Shift all between"],
+      [["Ctrl", "A"], "choose all layers"],
+      [["Ctrl", "Z"], "undo; with Shift redo"],
+      [["Ctrl", "Enter"], "render"],
+      [["Ctrl", "wheel"], "zoom the picture at the pointer"],
+      [["/"], "find anything"],
+    ];
+    const list = document.getElementById("keys-list");
+    for (const [keys, words] of [...this.actions.map((action) => [action.shown, action.words]), ...others]) {
+      const left = document.createElement("span"), right = document.createElement("span");
+      for (const key of keys) {
+        const cap = document.createElement("kbd");
+        cap.textContent = key;
+        left.append(cap, " ");
+      }
+      right.textContent = words;
+      list.append(left, right);
+    }
+  }
+
+  /** Layers, seams, sounds and things to do of this bench, by words. */
+  find(words) {
+    const { bench } = this;
+    const layers = [...bench.shot.layers].reverse();
+    const found = [
+      ...layers.map((layer) => ({ title: layer.name, note: "layer of this shot", go: () => bench.choose(`layer:${layer.id}`) })),
+      ...layers.map((layer) => ({ title: `Seam of ${layer.name}`, note: "how it joins", go: () => bench.choose(`seam:${layer.id}`) })),
+      ...bench.shot.sounds.map((sound) => ({ title: sound.name, note: "sound of this shot", go: () => bench.choose(`sound:${sound.id}`) })),
+      ...this.actions.map((action) => ({ title: action.words[0].toUpperCase() + action.words.slice(1), note: `key ${action.shown.join(" ")}`, go: () => action.run({}) })),
+    ];
+    return found.filter((one) => fits(`${one.title} ${one.note}`, words));
   }
 
   /** Tab walks from seam to seam while the stack has the focus; elsewhere it is the browser's. */

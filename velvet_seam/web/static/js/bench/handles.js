@@ -1,4 +1,5 @@
 // Handles on the picture: place of a layer, garbage masks, areas dragged over the screen.
+import { MaskHandles } from "./mask-handles.js";
 import { fixed, valueAt } from "./model.js";
 
 const NS = "http://www.w3.org/2000/svg";
@@ -25,7 +26,7 @@ export function layerMap(place, at) {
   };
 }
 
-function add(parent, name, attributes) {
+export function add(parent, name, attributes) {
   const node = document.createElementNS(NS, name);
   for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
   parent.append(node);
@@ -45,12 +46,7 @@ export class Handles {
       bench.addEventListener(name, () => { if (!this.held) this.render(); });
     }
     this.svg.addEventListener("pointerdown", (event) => this.press(event));
-    document.getElementById("panel").addEventListener("pointerdown", (event) => {
-      const block = event.target.closest("[data-mask]");
-      if (!block) return;
-      this.active = block.dataset.mask;
-      this.render();
-    });
+    this.masks = new MaskHandles(this);
     this.render();
   }
 
@@ -67,18 +63,13 @@ export class Handles {
     if (this.drawing) {
       add(svg, "rect", { class: "grab", x: 0, y: 0, width: "100%", height: "100%", "data-grab": "draw" }).style.cursor = "crosshair";
       if (this.drawing.box) this.renderMarquee(this.drawing.box);
+      if (this.drawing.points) this.renderDrawn(this.drawing);
       return;
     }
     const layer = bench.layer;
     if (!layer || layer.hidden || layer.locked || !inSpan(layer, bench.frame) || this.picture.playing) return;
     if (bench.kind === "layer") this.renderPlace(layer, place ?? layer.place);
-    else {
-      const shown = layer.seam.masks.filter((box) => box.on);
-      const active = shown.find((box) => box.id === this.active) ?? shown.at(-1);
-      for (const box of [...shown.filter((one) => one !== active), ...(active ? [active] : [])]) {
-        this.renderMask(layer, mask?.id === box.id ? mask : box, box === active);
-      }
-    }
+    else this.masks.render(layer, mask);
   }
 
   point(p) {
@@ -116,38 +107,12 @@ export class Handles {
     add(svg, "path", { class: "frame-line", d: `M${spot[0] - 4} ${spot[1] - 12}q4 -4 8 0` });
   }
 
-  /** Only one mask at a time carries its knobs; the others are thin lines that can be taken up. */
-  renderMask(layer, mask, active) {
-    const { svg } = this;
-    const at = this.at(layer);
-    const map = layerMap(layer.place, at);
-    const [cx, cy] = [valueAt(mask.x, at), valueAt(mask.y, at)];
-    const [w, h] = [valueAt(mask.width, at), valueAt(mask.height, at)];
-    const corners = this.outline(map, cx, cy, w, h);
-    const path = (points) => `M${points.map((p) => p.join(" ")).join("L")}Z`;
-    add(svg, "path", { class: "grab", d: path(corners), "data-grab": "mask-move", "data-mask": mask.id });
-    if (!active) {
-      add(svg, "path", { class: "mask-feather", d: path(corners) });
-      return;
-    }
-    const soft = valueAt(mask.feather, at) / map.scale;
-    for (const sign of soft > 0 ? [-1, 1] : []) {
-      const outline = this.outline(map, cx, cy, Math.max(0, w + sign * soft), Math.max(0, h + sign * soft));
-      add(svg, "path", { class: "mask-feather", d: path(outline) });
-    }
-    add(svg, "path", { class: "mask-line", d: path(corners) });
-    if (!fixed(mask.x, mask.y, mask.width, mask.height)) return;
-    for (const [a, b] of [[-1, -1], [0, -1], [1, -1], [1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0]]) {
-      const [x, y] = this.point(map.toCanvas(cx + (a * w) / 2, cy + (b * h) / 2));
-      add(svg, "rect", {
-        class: "mask-knob", x: x - 4.5, y: y - 4.5, width: 9, height: 9, rx: 2,
-        "data-grab": "mask-size", "data-mask": mask.id, "data-a": a, "data-b": b,
-      });
-    }
-  }
-
   renderMarquee({ from, to }) {
     const [x0, y0] = this.point(from), [x1, y1] = this.point(to);
+    if (this.drawing.line) {
+      add(this.svg, "path", { class: "mask-line", d: `M${x0} ${y0}L${x1} ${y1}` });
+      return;
+    }
     add(this.svg, "rect", {
       class: "marquee", x: Math.min(x0, x1), y: Math.min(y0, y1),
       width: Math.abs(x1 - x0), height: Math.abs(y1 - y0),
@@ -155,12 +120,22 @@ export class Handles {
   }
 
   /** Ask for a rectangle on the picture: `done` gets it in canvas pixels. */
-  draw(words, way, done) {
+  draw(words, way, done, line = false) {
+    this.begin(words, way, { done, box: null, line });
+  }
+
+  /** Ask for an outline: `done` gets its places in canvas pixels, and whether it was drawn by hand. */
+  drawLine(words, done) {
+    this.begin(words, "joined", { done, points: [] });
+  }
+
+  begin(words, way, drawing) {
     this.stopDrawing();
-    this.drawing = { done, before: this.bench.way, box: null };
+    this.drawing = { before: this.bench.way, ...drawing };
     this.hint.firstElementChild.textContent = words;
     this.hint.hidden = false;
     if (way) this.bench.see(way);
+    this.loupe.sample(way === "source");
     this.render();
   }
 
@@ -169,9 +144,55 @@ export class Handles {
     const { before } = this.drawing;
     this.drawing = null;
     this.hint.hidden = true;
+    this.loupe.sample(false);
     if (this.bench.way !== before) this.bench.see(before);
     this.render();
     return true;
+  }
+
+  renderDrawn({ points, hover }) {
+    const at = [...points, ...(hover ? [hover] : [])].map((p) => this.point(p).join(" "));
+    if (at.length > 1) add(this.svg, "path", { class: "mask-line", d: `M${at.join("L")}` });
+    if (this.drawing.freehand) return;
+    points.forEach((p, n) => {
+      const [x, y] = this.point(p);
+      add(this.svg, "rect", { class: "mask-knob", x: x - 4, y: y - 4, width: 8, height: 8, rx: 2, "pointer-events": "none", "data-n": n });
+    });
+  }
+
+  /** By hand the outline ends when the pointer is lifted; by clicks when it is closed at the first
+   * point, or with Enter. */
+  dragLine(start) {
+    const { drawing } = this;
+    const near = (a, b, px) => Math.hypot(a.x - b.x, a.y - b.y) * this.picture.rect.k < px;
+    const first = drawing.points[0];
+    if (first && drawing.points.length > 2 && near(first, start, 10)) {
+      return { move: () => {}, end: () => this.endLine(false) };
+    }
+    drawing.points.push(start);
+    drawing.hover = null;
+    const line = [start];
+    return {
+      move: (to) => {
+        if (near(line.at(-1), to, 3)) return;
+        line.push(to);
+        if (drawing.points.length === 1 || drawing.freehand) {
+          drawing.freehand = line.length > 4;
+          drawing.points = drawing.freehand ? line : [start];
+        }
+        this.render();
+      },
+      end: (finished) => {
+        if (finished && drawing.freehand) this.endLine(true);
+        else this.render();
+      },
+    };
+  }
+
+  endLine(freehand) {
+    const { points, done } = this.drawing;
+    this.stopDrawing();
+    done({ points, freehand });
   }
 
   press(event) {
@@ -179,9 +200,14 @@ export class Handles {
     if (event.button !== 0) return;
     if (!grab) return;
     event.preventDefault();
+    // handles are drawn anew with every press, so the browser never sees two on one of them
+    const again = this.lastPress && event.timeStamp - this.lastPress.time < 380
+      && Math.hypot(event.clientX - this.lastPress.x, event.clientY - this.lastPress.y) < 6;
+    this.lastPress = again ? null : { time: event.timeStamp, x: event.clientX, y: event.clientY };
+    if (again && this.masks.double(event)) return;
     this.svg.setPointerCapture(event.pointerId);
     const start = this.picture.toCanvas(event);
-    const drag = grab === "draw" ? this.dragMarquee(start) : this.dragHandle(event.target, start);
+    const drag = grab === "draw" && this.drawing.points ? this.dragLine(start) : grab === "draw" ? this.dragMarquee(start) : this.dragHandle(event.target, start);
     if (!drag) return;
     this.held = drag;
     let last = event, waiting = false;
@@ -230,8 +256,7 @@ export class Handles {
   dragHandle(node, start) {
     const layer = this.bench.layer;
     const { grab } = node.dataset;
-    if (node.dataset.mask) this.active = node.dataset.mask;
-    const change = grab.startsWith("mask") ? this.maskChange(layer, node, start) : this.placeChange(layer, node, start);
+    const change = grab.startsWith("mask") ? this.masks.change(layer, node, start) : this.placeChange(layer, node, start);
     if (!change) return null;
     let values = null;
     return {
@@ -276,28 +301,6 @@ export class Handles {
       const next = change(now, event);
       this.render({ ...place, ...next });
       return Object.fromEntries(Object.entries(next).map(([key, value]) => [`place.${key}`, value]));
-    };
-  }
-
-  maskChange(layer, node, start) {
-    const mask = layer.seam.masks.find((box) => box.id === node.dataset.mask);
-    if (!mask || !fixed(mask.x, mask.y, mask.width, mask.height)) return null;
-    const map = layerMap(layer.place, this.at(layer));
-    const from = map.toSource(start.x, start.y);
-    const a = Number(node.dataset.a ?? 0), b = Number(node.dataset.b ?? 0);
-    return (now) => {
-      const to = map.toSource(now.x, now.y);
-      const du = to.u - from.u, dv = to.v - from.v;
-      const next = node.dataset.grab === "mask-move"
-        ? { x: mask.x + du, y: mask.y + dv }
-        : {
-          x: mask.x + (a ? du / 2 : 0), y: mask.y + (b ? dv / 2 : 0),
-          width: Math.max(1, mask.width + a * du), height: Math.max(1, mask.height + b * dv),
-        };
-      for (const key of Object.keys(next)) next[key] = round(next[key], 1);
-      this.render(undefined, { ...mask, ...next });
-      return Object.fromEntries(
-        Object.entries(next).map(([key, value]) => [`seam.masks.${mask.id}.${key}`, value]));
     };
   }
 }

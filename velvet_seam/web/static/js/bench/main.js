@@ -2,6 +2,7 @@
 import { acceptDrops } from "../common.js";
 import { Commands } from "./commands.js";
 import { Handles } from "./handles.js";
+import { Loupe } from "./loupe.js";
 import { Live } from "./live.js";
 import { Bench } from "./model.js";
 import { Picture } from "./picture.js";
@@ -10,6 +11,7 @@ import { Ready } from "./ready.js";
 import { Stack } from "./stack.js";
 import { Tapes } from "./tape.js";
 import { TimeStrip } from "./time.js";
+import { View } from "./view.js";
 
 const page = document.querySelector(".bench");
 const state = JSON.parse(document.getElementById("state").textContent);
@@ -35,6 +37,36 @@ function show(id, html) {
   element.innerHTML = html;
   element.scrollTop = scrollTop;
   if (focused) document.getElementById(focused)?.focus({ preventScroll: true });
+}
+
+// parts that were folded stay folded
+const folded = new Set();
+document.getElementById("panel").addEventListener("toggle", ({ target }) => {
+  if (!target.dataset?.part) return;
+  if (target.open) folded.delete(target.dataset.part);
+  else folded.add(target.dataset.part);
+}, true);
+bench.addEventListener("shown", () => {
+  for (const part of document.querySelectorAll("#panel [data-part]")) if (folded.has(part.dataset.part)) part.open = false;
+});
+
+// what the matte is like on this frame, once the hand rests
+let counting = 0;
+async function tellMatte() {
+  const place = document.getElementById("matte-facts");
+  const { layer } = bench;
+  if (!place || !layer?.seam.matte.length || bench.trial || bench.playing) return;
+  const answer = await fetch(`/shots/${bench.id}/matte-facts?layer=${layer.id}&frame=${bench.frame}`).catch(() => null);
+  const here = document.getElementById("matte-facts");
+  if (!answer?.ok || !here) return;
+  const { holes, parts, covered, largest_hole, second_part } = await answer.json();
+  const some = (count, word) => (count === 0 ? `no ${word}s` : `${count} ${word}${count === 1 ? "" : "s"}`);
+  here.textContent = covered < 0.0005 ? "keyed away wholly" : `covers ${(100 * covered).toFixed(0)} %, ${some(holes, "hole")}, ${some(Math.max(0, parts - 1), "speck")}`;
+  here.title = `Largest hole ${largest_hole} px², largest part beside the subject ${second_part} px²`;
+  here.classList.toggle("said-look-words", covered < 0.0005);
+}
+for (const name of ["shown", "frame", "refused"]) {
+  bench.addEventListener(name, () => { clearTimeout(counting); counting = setTimeout(tellMatte, 500); });
 }
 
 bench.addEventListener("saving", () => {
@@ -63,13 +95,16 @@ const picture = new Picture(bench, live);
 const handles = new Handles(bench, picture);
 const stack = new Stack(bench);
 const player = new Player(bench, live, picture);
-const commands = new Commands({ bench, handles, stack, player });
+const view = new View(bench, picture);
+const loupe = new Loupe(bench, picture);
+handles.loupe = loupe;
+const commands = new Commands({ bench, handles, stack, player, view, loupe });
 new Tapes(bench);
 new TimeStrip(bench);
 const ready = new Ready(bench, live, player);
-acceptDrops(document.getElementById("mat"), (files) => commands.bringIn(files));
+acceptDrops(document.getElementById("mat"), (files) => commands.shelf.bringIn(files));
 
 bench.watch();
 
 // for measuring play from outside: which picture was shown when, against the sound
-window.velvetSeam = { bench, player, ready };
+window.velvetSeam = { bench, player, ready, picture };

@@ -2,6 +2,8 @@
 // the state and the fragments. Everything else listens.
 import { ask, say } from "../common.js";
 
+const BEDS = ["on-checker", "on-black", "on-white"];
+
 export class Bench extends EventTarget {
   constructor(id, state, chosen) {
     super();
@@ -10,7 +12,9 @@ export class Bench extends EventTarget {
     this.chosen = chosen;
     this.frame = 0;
     this.way = "joined";
+    this.bed = BEDS[0]; // over what a layer is seen alone
     this.solo = new Set();
+    this.also = new Set(); // layers and sounds chosen beside the one whose controls are shown
     this.trial = null;
     this.saving = 0;
     this.queue = Promise.resolve();
@@ -53,15 +57,49 @@ export class Bench extends EventTarget {
     return next;
   }
 
+  /** All that is chosen, the one whose controls are shown first. */
+  get targets() {
+    const first = this.layer ?? this.sound;
+    if (!first) return [];
+    return [first, ...[...this.also].filter((id) => id !== first.id).map((id) => this.thing(id)).filter(Boolean)];
+  }
+
+  /** Choose one more, or one less, to be changed together with what is chosen. */
+  chooseAlso(ids, on) {
+    for (const id of ids) {
+      if (id === this.target) continue;
+      if (on ?? !this.also.has(id)) this.also.add(id);
+      else this.also.delete(id);
+    }
+    this.tell("also");
+  }
+
   edit(edit) { return this.send("edits", { edit }).catch(() => null); }
-  set(target, values) { return this.edit({ do: "set-values", target: target || null, values }); }
+
+  /** One edit for each thing, together one step of undo. */
+  editAll(label, edits) {
+    if (!edits.length) return Promise.resolve(null);
+    return this.edit(edits.length === 1 ? edits[0] : { do: "several", label, edits });
+  }
+
+  set(target, values) { return this.edit(this.setting(target, values)); }
+
+  /** What several chosen layers have in common is set on all of them; not their names and places. */
+  setting(target, values) {
+    const paths = Object.keys(values);
+    const own = paths.some((path) => /^(name|source|place\.[xy]$|seam\.(matte|masks)\.)/.test(path));
+    const all = own || !this.also.size || target !== this.target ? [target] : this.targets.map((one) => one.id);
+    const edits = all.map((id) => ({ do: "set-values", target: id || null, values }));
+    const word = paths[0].split(".").pop().replaceAll("_", " ");
+    return edits.length === 1 ? edits[0] : { do: "several", label: `${word} of ${edits.length} layers`, edits };
+  }
 
   /** Show an edit without keeping it: while a handle or a tape is under the hand. */
   try(edit) {
     this.trial = edit;
     this.tell("trial");
   }
-  trySet(target, values) { this.try({ do: "set-values", target: target || null, values }); }
+  trySet(target, values) { this.try(this.setting(target, values)); }
 
   take(answer) {
     this.state = answer.state;
@@ -69,6 +107,7 @@ export class Bench extends EventTarget {
     const changed = answer.chosen !== this.chosen;
     this.chosen = answer.chosen;
     this.frame = Math.min(this.frame, this.shot.length - 1);
+    for (const id of this.also) if (!this.thing(id)) this.also.delete(id);
     if (changed) this.tell("chosen");
     this.tell("parts", answer.parts);
     this.tell("state");
@@ -102,6 +141,7 @@ export class Bench extends EventTarget {
   }
 
   async choose(chosen) {
+    if (this.also.size) { this.also.clear(); this.tell("also"); }
     if (chosen === this.chosen) return;
     this.chosen = chosen;
     this.tell("chosen");
@@ -121,6 +161,7 @@ export class Bench extends EventTarget {
       say("Choose a layer or a seam first.");
       return;
     }
+    if (way === "alone" && this.way === "alone") this.bed = BEDS[(BEDS.indexOf(this.bed) + 1) % BEDS.length];
     this.way = way;
     this.tell("way");
   }

@@ -1,10 +1,12 @@
 // The mat: the joined picture in the middle, this layer and what lies below at its sides.
 import { Slot } from "./live.js";
+import { safeAreas } from "./view.js";
 
 const GAP = 34;
 const EDGE = 20;
 const TOP = 48;
 const SIDE = 270;
+const PREVIEW = 540; // short side of a preview, as the server makes it
 
 export class Picture {
   constructor(bench, live) {
@@ -19,7 +21,10 @@ export class Picture {
       layer: document.getElementById("label-layer"),
       below: document.getElementById("label-below"),
     };
-    this.note = document.getElementById("mat-note");
+    this.overlay = document.getElementById("safe-areas");
+    this.zoom = null;
+    this.pan = { x: 0, y: 0 };
+    this.phone = this.safe = false;
     this.empty = document.getElementById("empty");
     this.playing = false;
     this.rect = { x: 0, y: 0, width: 1, height: 1, k: 1 };
@@ -45,7 +50,9 @@ export class Picture {
   }
 
   get view() {
-    return this.bench.layer ? this.bench.way : "joined";
+    const { layer, way, bed } = this.bench;
+    if (!layer) return "joined";
+    return way === "alone" ? bed : way;
   }
 
   refresh() {
@@ -54,7 +61,25 @@ export class Picture {
   }
 
   refreshMain() {
-    if (!this.playing) this.slot.want(this.wish(this.view));
+    clearTimeout(this.resting);
+    if (this.playing) return;
+    this.slot.want(this.wish(this.view));
+    // seen larger than the preview, it is made of the originals' own pixels once the hand rests
+    if (this.enlarged && !this.bench.trial) {
+      this.resting = setTimeout(() => this.slot.want({ ...this.wish(this.view), full: true }), 350);
+    }
+  }
+
+  /** Whether the screen shows more pixels than the preview has. */
+  get enlarged() {
+    const { width, height } = this.bench.shot.canvas;
+    const density = Math.min(2, devicePixelRatio || 1);
+    return this.zoom !== null && this.rect.k * density * Math.min(width, height) > 1.1 * PREVIEW;
+  }
+
+  /** The middle of the room for the picture. */
+  home() {
+    return { x: this.mat.clientWidth / 2, y: TOP + (this.mat.clientHeight - TOP - EDGE) / 2 };
   }
 
   refreshSides() {
@@ -64,11 +89,12 @@ export class Picture {
     }
   }
 
-  paint({ bitmap, frame, trial }) {
+  paint({ bitmap, frame, trial, revision }) {
     draw(this.main, bitmap);
     bitmap.close();
     this.main.dataset.frame = frame;
     this.main.dataset.trial = trial;
+    this.main.dataset.revision = revision;
     this.bench.tell("painted", { frame });
   }
 
@@ -82,10 +108,16 @@ export class Picture {
     const small = 0.53;
     const withSides = Math.min(room.height / height, (room.width - 2 * GAP) / (width * (1 + 2 * small)));
     this.sidesShown = bench.kind === "seam" && withSides > 0.68 * k;
+    if (this.zoom) { this.sidesShown = false; k = this.zoom; }
     if (this.sidesShown) k = Math.min(k, withSides);
     const w = Math.round(width * k), h = Math.round(height * k);
-    const x = Math.round((mat.clientWidth - w) / 2);
-    const y = Math.round(TOP + (room.height - h) / 2);
+    const home = this.home();
+    if (this.zoom) {  // some of the picture always stays in sight
+      const reach = { x: (w + mat.clientWidth) / 2 - 60, y: (h + mat.clientHeight) / 2 - 60 };
+      for (const axis of ["x", "y"]) this.pan[axis] = Math.min(Math.max(this.pan[axis], -reach[axis]), reach[axis]);
+    }
+    const pan = this.zoom ? this.pan : { x: 0, y: 0 };
+    const x = Math.round(home.x + pan.x - w / 2), y = Math.round(home.y + pan.y - h / 2);
     this.rect = { x, y, width: w, height: h, k: w / width };
     put(this.main, x, y, w, h);
     for (const [side, canvas] of Object.entries(this.sides)) {
@@ -97,7 +129,9 @@ export class Picture {
       put(canvas, sx, sy, sw, sh);
       put(this.labels[side], sx, sy + sh + 6, sw, 18);
     }
-    this.note.textContent = `${Math.round(100 * this.rect.k)} %`;
+    this.main.classList.toggle("by-pixel", k >= 2);
+    this.mat.classList.toggle("enlarged", this.zoom !== null && (y < TOP || w > mat.clientWidth));
+    this.overlay.firstElementChild.setAttribute("d", this.safe ? safeAreas(x, y, w, h) : "");
     this.empty.hidden = bench.shot.layers.length > 0;
     this.bench.tell("layout");
     this.refresh();

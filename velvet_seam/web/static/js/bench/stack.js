@@ -7,7 +7,7 @@ export class Stack {
     this.root = document.getElementById("stack");
     bench.addEventListener("shown", () => this.refresh());
     bench.addEventListener("frame", () => this.later());
-    bench.addEventListener("solo", () => this.refresh());
+    for (const name of ["solo", "also"]) bench.addEventListener(name, () => this.refresh());
     this.root.addEventListener("pointerdown", (event) => this.press(event));
     this.refresh();
   }
@@ -23,6 +23,12 @@ export class Stack {
     for (const button of this.root.querySelectorAll('[data-do="solo"]')) {
       button.setAttribute("aria-pressed", bench.solo.has(button.dataset.layer));
     }
+    for (const card of this.root.querySelectorAll(".card")) {
+      card.classList.toggle("also", bench.also.has(card.dataset.choose.split(":")[1]));
+    }
+    const many = document.getElementById("many");
+    many.hidden = bench.also.size === 0;
+    many.textContent = `${bench.targets.length} chosen: what is done to one is done to all`;
     for (const card of this.root.querySelectorAll(".card[data-layer]")) {
       const layer = bench.shot.layers.find((one) => one.id === card.dataset.layer);
       card.classList.toggle("off", Boolean(layer?.hidden) || (bench.solo.size > 0 && !bench.solo.has(card.dataset.layer)));

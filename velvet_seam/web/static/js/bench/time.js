@@ -17,7 +17,7 @@ export class TimeStrip {
     this.note = document.getElementById("frame-note");
     this.waves = new Map();
     this.held = null;
-    for (const name of ["state", "chosen"]) bench.addEventListener(name, () => { if (!this.held) this.render(); });
+    for (const name of ["state", "chosen", "also"]) bench.addEventListener(name, () => { if (!this.held) this.render(); });
     bench.addEventListener("frame", () => this.moveHead());
     bench.addEventListener("ready", ({ detail }) => { this.ready = detail; this.drawReady(); });
     this.ready = new Set();
@@ -75,7 +75,7 @@ export class TimeStrip {
     const { bench, svg } = this;
     const y = RULER + row * LANE;
     const sound = thing.footage !== undefined;
-    const chosen = bench.target === thing.id;
+    const chosen = bench.target === thing.id || bench.also.has(thing.id);
     const lane = node("g", { class: sound ? "thread-sound" : `thread-${thing.thread}` });
     const name = node("text", { x: 0, y: y + 16, "font-weight": chosen ? 700 : 400, "data-choose": `${sound ? "sound" : "layer"}:${thing.id}` });
     name.textContent = thing.name.length > 14 ? `${thing.name.slice(0, 13)}…` : thing.name;
@@ -190,7 +190,7 @@ export class TimeStrip {
     this.svg.setPointerCapture(event.pointerId);
     const start = this.frameAt(event.clientX);
     const drag = grab === "bar" || grab === "first" || grab === "last"
-      ? this.dragBar(grab, bench.thing(event.target.dataset.thing), start)
+      ? this.dragBar(grab, bench.thing(event.target.dataset.thing), start, event)
       : this.dragHead(event);
     this.held = drag;
     const move = (next) => drag.move(this.frameAt(next.clientX), next);
@@ -221,15 +221,18 @@ export class TimeStrip {
     };
   }
 
-  dragBar(grab, thing, start) {
+  dragBar(grab, thing, start, press) {
     const { bench } = this;
     const sound = thing.footage !== undefined;
     const targets = this.targets(thing.id);
+    // what is chosen moves together, and none of it leaves the start
+    const group = bench.targets.some((one) => one.id === thing.id) ? bench.targets : [thing];
+    const room = Math.min(...group.map((one) => one.span.first));
     let edit = null, moved = false;
     const spans = {
       bar: (by) => {
         const length = thing.span.last - thing.span.first;
-        const first = Math.max(0, thing.span.first + by);
+        const first = thing.span.first + Math.max(-room, by);
         return { first, last: first + length };
       },
       first: (by) => ({ first: Math.min(Math.max(0, thing.span.first + by), thing.span.last), last: thing.span.last }),
@@ -253,15 +256,20 @@ export class TimeStrip {
             span = spans[grab](by);
           }
         }
+        const moved_by = span.first - thing.span.first;
         edit = grab === "bar"
-          ? { do: "move-in-time", target: thing.id, by: span.first - thing.span.first }
+          ? { do: "move-in-time", target: thing.id, by: moved_by }
           : { do: "trim", target: thing.id, edge: grab, to: span[grab] };
+        if (group.length > 1 && grab === "bar") {
+          edit = { do: "several", label: `move ${group.length} in time`, edits: group.map((one) => ({ do: "move-in-time", target: one.id, by: moved_by })) };
+        }
         this.render({ ...thing, span });
         this.showSnap(hit);
         if (!sound) bench.try(edit);
       },
       end: (finished) => {
-        if (!moved) bench.choose(`${sound ? "sound" : "layer"}:${thing.id}`);
+        if (!moved && (press.ctrlKey || press.metaKey || press.shiftKey) && bench.targets.length) bench.chooseAlso([thing.id]);
+        else if (!moved) bench.choose(`${sound ? "sound" : "layer"}:${thing.id}`);
         else if (edit && finished) bench.edit(edit);
         else { bench.trial = null; bench.tell("refused"); }
         if (!finished) this.render();

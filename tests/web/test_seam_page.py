@@ -1,0 +1,450 @@
+"""Joins made with the mouse on demo footage, and the pixels that come of it."""
+
+from __future__ import annotations
+
+import base64
+import io
+from math import cos, pi, sin
+
+import cv2
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from tests.web.test_bench_page import bench
+from tests.web.test_whole_job import (
+    box_of,
+    choose_from_shelf,
+    clean,
+    drag,
+    on_picture,
+    saved,
+    state,
+    until,
+)
+
+pytestmark = pytest.mark.browser
+
+__all__ = ["bench", "clean"]
+
+
+@pytest.fixture
+def blank(clean: Page, served: str):
+    """A new portrait shot, thrown away afterwards."""
+    clean.goto(served)
+    clean.get_by_role("button", name="Start").click()
+    clean.wait_for_url("**/shots/*")
+    until(clean, "velvetSeam.bench.shot.layers.length === 0")
+    yield clean
+    clean.evaluate("fetch(location.pathname, { method: 'DELETE' })")
+
+
+def settled(page: Page) -> None:
+    """Nothing is being saved, and the picture shows what is."""
+    saved(page)
+    until(
+        page,
+        "+document.getElementById('picture').dataset.revision === velvetSeam.bench.state.revision"
+        " && !velvetSeam.picture.slot.busy",
+    )
+    page.wait_for_timeout(150)
+
+
+def picture(page: Page, unlike: np.ndarray | None = None) -> np.ndarray:
+    """What the picture shows, (960, 540, 3); once it shows something else than before."""
+    settled(page)
+    for _ in range(12):
+        shown = drawn(page)
+        if unlike is None or not np.array_equal(shown, unlike):
+            return shown
+        page.wait_for_timeout(300)
+    raise AssertionError("the picture stayed as it was")
+
+
+def drawn(page: Page) -> np.ndarray:
+    data = page.evaluate("document.getElementById('picture').toDataURL('image/png')")
+    png = Image.open(io.BytesIO(base64.b64decode(data.split(",")[1])))
+    return np.asarray(png.convert("RGB")).astype(int)
+
+
+def at(shown: np.ndarray, x: float, y: float) -> np.ndarray:
+    """Mean of a few pixels around a canvas place."""
+    i, j = round(y / 2), round(x / 2)
+    return shown[i - 2 : i + 3, j - 2 : j + 3].mean((0, 1))
+
+
+def chip(page: Page, section: str, name: str) -> None:
+    page.locator(f"#seam-{section} .chip", has_text=name).first.click()
+
+
+def type_tape(page: Page, path: str, value: float) -> None:
+    number = page.locator(f"#number-{path.replace('.', '-')}")
+    number.fill(str(value))
+    number.press("Enter")
+    saved(page)
+
+
+def add_layer(page: Page, name: str) -> str:
+    before = len(state(page, "shot.layers"))
+    choose_from_shelf(page, name)
+    until(page, f"velvetSeam.bench.shot.layers.length === {before + 1}")
+    return state(page, f"shot.layers[{before}].id")
+
+
+def test_a_garbage_mask_takes_and_a_keep_mask_brings_back(bench: Page):
+    bench.click("#seam-l-moth")
+    before = picture(bench)
+    chip(bench, "masks", "Oval")
+    drag(bench, on_picture(bench, 180, 560), on_picture(bench, 320, 700))
+    until(bench, "velvetSeam.bench.shot.layers[2].seam.masks.length === 3")
+    oval = state(bench, "shot.layers[2].seam.masks[2]")
+    assert (oval["kind"], oval["combine"]) == ("oval", "intersect")
+    part = bench.locator(f"#panel [data-mask={oval['id']}]")
+    part.get_by_role("button", name="keep", exact=True).click()
+    until(bench, "velvetSeam.bench.shot.layers[2].seam.masks[2].use === 'keep'")
+    green = at(picture(bench), 250, 630)
+    assert green[1] > 1.2 * max(green[0], green[2])  # the card is there again, in spite of the key
+
+    part.get_by_role("button", name="garbage", exact=True).click()
+    until(bench, "velvetSeam.bench.shot.layers[2].seam.masks[2].use === 'garbage'")
+    # taken by its middle and put on the moth
+    drag(bench, on_picture(bench, 250, 630), on_picture(bench, 460, 860))
+    until(bench, "velvetSeam.bench.state.undo.includes('position')")
+    hole = at(picture(bench), 460, 860)
+    assert hole[2] > hole[0]  # the night shows through the wing
+    bench.locator("#panel").get_by_role("button", name="Turn Oval · garbage round").click()
+    until(bench, "velvetSeam.bench.shot.layers[2].seam.masks[2].invert")
+    shown = picture(bench)
+    assert np.abs(at(shown, 460, 860) - at(before, 460, 860)).max() < 12  # now only that is left
+    assert at(shown, 700, 860)[2] > at(shown, 700, 860)[0]
+
+
+def test_lettering_is_keyed_from_its_card_and_made_denser(blank: Page):
+    letters = add_layer(blank, "tonight-card")
+    blank.click(f"#seam-{letters}")
+    chip(blank, "matte", "Screen")
+    until(blank, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
+    shown = picture(blank)
+    assert shown[150:300, 100:440].max() < 40  # the card is gone, the black canvas shows
+    cream = shown[330:430, 60:480]
+    assert (cream.min(2) > 150).mean() > 0.12
+    expect(blank.locator("#matte-facts")).to_contain_text("covers")
+    blank.keyboard.press("2")
+    thin = picture(blank, unlike=shown)
+    type_tape(blank, "seam.edge.density", 300)
+    until(blank, "velvetSeam.bench.shot.layers[0].seam.edge.density === 300")
+    dense = picture(blank, unlike=thin)
+    partly = (thin > 40) & (thin < 200)
+    assert (dense[partly] - thin[partly]).mean() > 30
+    assert dense[thin < 3].mean() < 6
+    blank.keyboard.press("1")
+
+
+def test_light_on_black_and_texture_are_chosen_on_the_blend_wall(blank: Page):
+    add_layer(blank, "paper-sea")
+    sparks = add_layer(blank, "embers")
+    for _ in range(6):
+        blank.keyboard.press("Shift+ArrowRight")
+    blank.click(f"#seam-{sparks}")
+    blank.keyboard.press("b")
+    wall = blank.locator("#wall-pop")
+    expect(wall).to_be_visible()
+    tile = wall.locator("[data-blend=screen] button").first
+    tile.hover()
+    until(blank, "document.getElementById('picture').dataset.trial === 'true'")
+    tile.click()
+    until(blank, "velvetSeam.bench.shot.layers[1].seam.blend === 'screen'")
+    expect(wall.locator(".wall-tile.here .wall-title")).to_have_text("Screen")
+    # tiles of different blends show different pictures
+    sums = blank.evaluate(
+        """() => [...document.querySelectorAll('#wall-pop .wall-tile')].map((tile) => {
+            const c = tile.querySelector('canvas');
+            return c.getContext('2d').getImageData(0, 0, c.width, c.height).data.reduce((a, b) => a + b, 0); })"""
+    )
+    assert len(sums) == 33
+    assert len(set(sums)) > 15
+    blank.keyboard.press("Escape")
+    expect(wall).to_be_hidden()
+    lit = picture(blank)
+    blank.keyboard.press("h")
+    until(blank, "velvetSeam.bench.shot.layers[1].hidden")
+    dark = picture(blank, unlike=lit)
+    assert (lit - dark).max() > 80
+    assert np.percentile(lit - dark, 0.1) > -8  # screen only ever adds light
+
+    ink = add_layer(blank, "ink-in-milk")
+    blank.click(f"#seam-{ink}")
+    blank.keyboard.press("b")
+    # the other way round: the sea over the ink
+    wall.locator("[data-blend=multiply] button").nth(1).click()
+    until(blank, f"velvetSeam.bench.shot.layers[1].id === '{ink}'")
+    blank.keyboard.press("Escape")
+    assert state(blank, "shot.layers[1].seam.blend") == "multiply"
+    assert (picture(blank) <= dark + 6).mean() > 0.98  # multiply only ever takes light
+
+
+def test_a_silhouette_is_filled_with_another_world(blank: Page):
+    add_layer(blank, "dancer-backlit")
+    sea = add_layer(blank, "paper-sea")
+    blank.click(f"#seam-{sea}")
+    chip(blank, "matte", "Layer")
+    until(blank, "velvetSeam.bench.shot.layers[1].seam.matte.length === 1")
+    blank.get_by_role("button", name="is bright").click()
+    until(blank, "velvetSeam.bench.shot.layers[1].seam.matte[0].of === 'brightness'")
+    blank.get_by_role("button", name="Turn Layer matte round").click()
+    until(blank, "velvetSeam.bench.shot.layers[1].seam.matte[0].invert")
+    shown = picture(blank)
+    body, sheet = at(shown, 540, 900), at(shown, 900, 900)
+    assert body[2] > 1.15 * body[0]  # the blue of the sea in the dark figure
+    assert sheet[0] > sheet[2]
+    assert sheet.sum() > 400
+
+    # the other layer goes: the matte is passed over, and the panel says so
+    blank.locator("[data-do=remove]").last.dispatch_event("click")
+    until(blank, "velvetSeam.bench.shot.layers.length === 1")
+    expect(blank.locator("#panel")).to_contain_text("no longer in the shot")
+    whole = at(picture(blank), 900, 900)
+    assert whole[2] > whole[0]
+
+
+def test_a_shape_is_cut_out_of_all_that_lies_below(bench: Page):
+    bench.click("#seam-l-moth")
+    wing = on_moth = (460, 860)
+    before = picture(bench)
+    bench.select_option("#field-blend", "keep-outside")
+    until(bench, "velvetSeam.bench.shot.layers[2].seam.blend === 'keep-outside'")
+    shown = picture(bench)
+    canvas = np.array([0x13, 0x1A, 0x40])
+    assert np.abs(at(shown, *wing) - canvas).max() < 45  # under the evening light
+    assert np.abs(at(shown, 900, 1600) - at(before, 900, 1600)).max() < 3
+    bench.select_option("#field-blend", "keep-inside")
+    until(bench, "velvetSeam.bench.shot.layers[2].seam.blend === 'keep-inside'")
+    inside = picture(bench)
+    assert np.abs(at(inside, *on_moth) - at(before, *on_moth)).max() > 30  # the sea, not the moth
+    assert np.abs(at(inside, 900, 1600) - canvas).max() < 45
+
+
+def test_an_outline_is_drawn_softened_and_its_points_are_moved(blank: Page):
+    sea = add_layer(blank, "paper-sea")
+    blank.click(f"#seam-{sea}")
+    chip(blank, "masks", "Drawn")
+    expect(blank.locator("#hint")).to_contain_text("Draw around")
+    ring = [
+        on_picture(blank, 540 + 300 * cos(a), 960 + 300 * sin(a))
+        for a in np.linspace(0, 2 * pi, 40)
+    ]
+    blank.mouse.move(*ring[0])
+    blank.mouse.down()
+    for point in ring[1:]:
+        blank.mouse.move(*point)
+    blank.mouse.up()
+    until(blank, "velvetSeam.bench.shot.layers[0].seam.masks.length === 1")
+    outline = state(blank, "shot.layers[0].seam.masks[0].outline")
+    assert 6 <= len(outline) <= 30  # what was drawn by hand is simplified
+    shown = picture(blank)
+    covered = (shown.sum(2) > 40).mean()
+    assert covered == pytest.approx(pi * 300**2 / (1080 * 1920), rel=0.05)
+    assert at(shown, 540 + 360, 960).sum() < 12
+    mask = state(blank, "shot.layers[0].seam.masks[0].id")
+    type_tape(blank, f"seam.masks.{mask}.feather_out", 160)
+    soft = picture(blank, unlike=shown)
+    assert at(soft, 540 + 360, 960).sum() > 40  # the soft edge reaches there now
+    assert at(soft, 540 + 520, 960).sum() < 12
+
+    points = blank.locator('[data-grab="mask-point"]')
+    assert points.count() == len(outline)
+    box = box_of(blank, '[data-grab="mask-point"]')
+    start = (box["x"] + 4, box["y"] + 4)
+    drag(blank, start, (start[0] + 40, start[1] - 30))
+    until(blank, "velvetSeam.bench.state.undo.includes('outline')")
+    moved = state(blank, "shot.layers[0].seam.masks[0].outline")
+    assert abs(moved[0]["x"] - outline[0]["x"]) > 60
+    assert moved[1:] == outline[1:]
+    # one more point on the line leaves its form as it is; Delete takes it away again
+    line = blank.evaluate(
+        """() => { const p = document.querySelector('.mask-line'); const q = p.getPointAtLength(p.getTotalLength() * 0.53);
+            const m = document.getElementById('mat').getBoundingClientRect(); return [q.x + m.left, q.y + m.top]; }"""
+    )
+    form = picture(blank)
+    blank.mouse.dblclick(*line)
+    until(
+        blank,
+        f"velvetSeam.bench.shot.layers[0].seam.masks[0].outline.length === {len(outline) + 1}",
+    )
+    assert np.abs(picture(blank) - form).max() <= 6
+    blank.keyboard.press("Delete")
+    until(blank, f"velvetSeam.bench.shot.layers[0].seam.masks[0].outline.length === {len(outline)}")
+
+    # a point's own feather: its knob is dragged outward from the right-hand point
+    whole = state(blank, "shot.layers[0].seam.masks[0]")
+    outline, middle = whole["outline"], (540 + whole["x"], 960 + whole["y"])
+    right = max(range(len(outline)), key=lambda n: outline[n]["x"])
+    type_tape(blank, f"seam.masks.{mask}.feather_out", 0)
+    firm = picture(blank)
+    held = box_of(blank, f'[data-grab="mask-point"][data-n="{right}"]')
+    blank.mouse.click(held["x"] + 4, held["y"] + 4)
+    feather = f'[data-grab="mask-point-feather"][data-n="{right}"]'
+    expect(blank.locator(feather)).to_be_visible()
+    knob = box_of(blank, feather)
+    start = (knob["x"] + 5, knob["y"] + 5)
+    drag(blank, start, (start[0] + 50, start[1]))
+    until(blank, f"velvetSeam.bench.shot.layers[0].seam.masks[0].outline[{right}].feather > 80")
+    softer = picture(blank, unlike=firm)
+    place = (middle[0] + outline[right]["x"] + 40, middle[1] + outline[right]["y"])
+    assert at(softer, *place).sum() > at(firm, *place).sum() + 30
+    left = min(range(len(outline)), key=lambda n: outline[n]["x"])
+    place = (middle[0] + outline[left]["x"] - 40, middle[1] + outline[left]["y"])
+    assert np.abs(at(softer, *place) - at(firm, *place)).max() < 6  # only there
+    assert len(state(blank, "shot.layers")) == 1
+
+
+def test_ways_of_seeing_what_a_key_does(bench: Page):
+    bench.click("#seam-l-moth")
+    bench.click(".order a[href='#seam-masks']")  # scrolls the panel, and nothing else
+    assert bench.locator("#head").bounding_box()["y"] == 0
+    assert 40 < bench.locator("#seam-masks").bounding_box()["y"] < 400
+    source = None
+    for key in ("3", "4", "5", "5", "5", "2", "1"):
+        bench.keyboard.press(key)
+        shown = picture(bench)
+        assert source is None or np.abs(shown - source).max() > 30, key
+        source = shown if key == "3" else source
+        if key == "4":  # what is dropped is tinted, the moth is not
+            assert at(shown, 200, 1500)[0] > at(shown, 200, 1500)[1]
+    bench.keyboard.press("5")
+    bed = {
+        tuple(at(picture(bench), 60, 300).round().astype(int))
+        for _ in range(3)
+        if bench.keyboard.press("5") is None
+    }
+    assert len(bed) == 3  # a checker, black, white
+    bench.keyboard.press("1")
+
+
+def test_the_loupe_reads_colour_and_coverage(bench: Page):
+    bench.click("#seam-l-moth")
+    shown = picture(bench)
+    bench.keyboard.press("u")
+    bench.mouse.move(*on_picture(bench, 460, 860))
+    loupe = bench.locator("#loupe p")
+    expect(loupe).to_contain_text("covers")
+    for x, y, covers in ((460, 860, 100), (980, 200, 0)):
+        bench.mouse.move(*on_picture(bench, x, y))
+        expect(loupe).to_contain_text(f"covers{covers} %")
+        told = [int(v) for v in loupe.locator("b").nth(1).inner_text().split()]
+        assert np.abs(np.array(told) - at(shown, x, y)).max() <= 14
+    bench.keyboard.press("u")
+    expect(bench.locator("#loupe")).to_be_hidden()
+
+
+def test_linear_light_makes_a_half_and_half_lighter(blank: Page):
+    add_layer(blank, "dancer-backlit")
+    sea = add_layer(blank, "paper-sea")
+    blank.click(f"#seam-{sea}")
+    type_tape(blank, "seam.opacity", 50)
+    before = picture(blank)
+    blank.keyboard.press("Escape")
+    blank.get_by_role("button", name="linear light").click()
+    until(blank, "velvetSeam.bench.shot.light === 'linear'")
+    after = picture(blank, unlike=before)
+    blank.click(f"#card-{sea}")
+    blank.keyboard.press("h")
+    until(blank, "velvetSeam.bench.shot.layers[1].hidden")
+    dancer = picture(blank, unlike=after)
+    blank.keyboard.press("h")
+    until(blank, "!velvetSeam.bench.shot.layers[1].hidden")
+    saved(blank)
+    blank.click(f"#seam-{sea}")
+    type_tape(blank, "seam.opacity", 100)
+    over = picture(blank, unlike=dancer)
+
+    def light(v: np.ndarray) -> np.ndarray:
+        v = v / 255
+        return np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4)
+
+    for x, y in ((900, 500), (200, 1500), (540, 900)):
+        one, other = at(dancer, x, y), at(over, x, y)
+        assert light(at(after, x, y)) == pytest.approx((light(one) + light(other)) / 2, abs=0.03)
+        assert at(before, x, y) == pytest.approx((one + other) / 2, abs=5)
+
+
+def test_a_mask_is_copied_to_another_layer_and_lies_where_it_lay(blank: Page):
+    low = add_layer(blank, "paper-sea")
+    top = add_layer(blank, "embers")
+    blank.click(f"#card-{low}")
+    type_tape(blank, "place.scale", 60)
+    blank.click(f"#seam-{top}")
+    chip(blank, "masks", "Box")
+    drag(blank, on_picture(blank, 300, 700), on_picture(blank, 700, 1100))
+    until(blank, "velvetSeam.bench.shot.layers[1].seam.masks.length === 1")
+    blank.locator("#seam-masks [data-copy-part]").select_option(label="paper-sea")
+    until(blank, "velvetSeam.bench.shot.layers[0].seam.masks.length === 1")
+    copy = state(blank, "shot.layers[0].seam.masks[0]")
+    assert copy["id"] != state(blank, "shot.layers[1].seam.masks[0].id")
+    assert copy["width"] == pytest.approx(400 / 0.6, abs=12)
+    blank.click(f"#card-{top}")
+    blank.keyboard.press("h")
+    until(blank, "velvetSeam.bench.shot.layers[1].hidden")
+    shown = picture(blank)
+    lit = np.argwhere(shown.sum(2) > 30) * 2
+    assert lit.min(0) == pytest.approx([700, 300], abs=8)
+    assert lit.max(0) == pytest.approx([1100, 700], abs=8)
+
+
+def test_mattes_are_steadied_copied_and_taken_from_the_file(bench: Page):
+    bench.click("#seam-l-moth")
+    bench.keyboard.press("2")
+    before = picture(bench)
+    type_tape(bench, "seam.edge.steady", 100)
+    calm = picture(bench, unlike=before)
+    changed = np.abs(calm - before).max(2) > 4
+    edge = ((before > 25) & (before < 230)).any(2).astype(np.uint8)
+    assert changed.any()
+    assert cv2.dilate(edge, np.ones((9, 9)))[changed].mean() > 0.9  # along the edge, and specks
+
+    bench.locator("#seam-matte [data-copy-part]").select_option(label="Paper sea")
+    until(bench, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
+    copy, first = (state(bench, f"shot.layers[{n}].seam.matte[0]") for n in (0, 2))
+    assert copy.pop("id") != first.pop("id")
+    assert copy == first
+
+    own = bench.locator("#seam-matte .chip", has_text="Own alpha")
+    expect(own).to_be_disabled()  # a clip without coverage
+    bench.click("#seam-l-moon")
+    bench.keyboard.press("1")
+    expect(bench.locator("#panel h2")).to_have_text("Seam")
+    expect(own).to_be_enabled()
+    shown = picture(bench)
+    own.click()
+    until(bench, "velvetSeam.bench.shot.layers[1].seam.matte.length === 1")
+    expect(bench.locator("#seam-matte")).to_contain_text("its file has some")
+    bench.get_by_role("button", name="Turn Own alpha round").click()
+    assert np.abs(picture(bench, unlike=shown) - shown).max() > 60  # the moon is gone
+
+
+def test_a_screen_is_the_mean_of_several_areas(blank: Page):
+    moth = add_layer(blank, "moth-on-card")
+    blank.click(f"#seam-{moth}")
+    chip(blank, "matte", "Screen")
+    until(blank, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
+    key = "velvetSeam.bench.shot.layers[0].seam.matte[0]"
+    for n, (name, x) in enumerate((("Drag an area", 120), ("One more area", 760)), 1):
+        blank.get_by_role("button", name=name).click()
+        blank.mouse.move(*on_picture(blank, x, 1500))
+        expect(blank.locator("#loupe")).to_be_visible()  # by itself, while a colour is taken
+        red, green, blue = blank.locator("#loupe b").nth(1).inner_text().split()
+        assert int(green) > 1.5 * max(int(red), int(blue))  # of the card, not of what is joined
+        drag(blank, on_picture(blank, x, 1500), on_picture(blank, x + 120, 1600))
+        until(
+            blank, f"{key}.colour_from === 'area' && {key}.samples.length === {n if n > 1 else 0}"
+        )
+    expect(blank.locator("#loupe")).to_be_hidden()
+    held = state(blank, "shot.layers[0].seam.matte[0]")
+    samples = [list(bytes.fromhex(one[1:])) for one in held["samples"]]
+    assert list(bytes.fromhex(held["colour"][1:])) == pytest.approx(np.mean(samples, 0), abs=1)
+    wide = blank.evaluate("[panel.scrollWidth, panel.clientWidth]")
+    assert wide[0] == wide[1]  # nothing sticks out
+    blank.locator("[data-do=drop-sample]").first.click()
+    until(blank, f"{key}.samples.length === 0")
+    assert state(blank, "shot.layers[0].seam.matte[0].colour") == held["samples"][1]

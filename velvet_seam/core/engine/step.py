@@ -1,0 +1,92 @@
+"""Steps: the computations a plan is made of, and the sheet they are made on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from hashlib import blake2b
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.shot.shot import Shot
+
+Picture = NDArray[np.uint8]
+
+
+class Footage(Protocol):
+    """What the engine asks of footage; see :class:`velvet_seam.core.media.material.Material`."""
+
+    width: int
+    height: int
+    moving: bool
+    digest: str
+
+    @property
+    def picture_size(self) -> tuple[int, int]: ...
+
+    def frame_at(self, time: Fraction) -> int: ...
+
+    def read(self, number: int) -> Picture: ...
+
+
+@dataclass(frozen=True, eq=False)
+class Step:
+    """One computation: its kind, what to call with the inputs' results, and its key.
+
+    ``keep`` says that it is worth keeping: dear to compute and likely to be asked for again when
+    something after it changes. ``lasting`` says that it does not change from frame to frame by
+    itself, so even a render that passes every frame once gains by keeping it; ``soon``, that the frames
+    beside this one ask for it, too. Steps of one ``lane`` read one file, which is fastest in the order
+    of the frames.
+    """
+
+    kind: str
+    key: str
+    run: Callable[..., Any]
+    inputs: tuple[Step, ...] = ()
+    lasting: bool = False
+    keep: bool = True
+    lane: str = ""
+    soon: bool = False
+
+
+def step(
+    kind: str, run: Callable[..., Any], params: object, *inputs: Step, lasting: bool = True,
+    keep: bool = True, lane: str = "", soon: bool = False,
+) -> Step:  # fmt: skip
+    """A step with its key. It lasts when nothing it is made from changes from frame to frame."""
+    digest = blake2b(repr((kind, params)).encode(), digest_size=16)
+    for one in inputs:
+        digest.update(one.key.encode())
+    lasting = lasting and all(one.lasting for one in inputs)
+    return Step(kind, digest.hexdigest(), run, inputs, lasting, keep, lane, soon)
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """The size pictures are made at: the canvas, or the canvas reduced for the preview."""
+
+    canvas_width: int
+    canvas_height: int
+    width: int
+    height: int
+
+    @classmethod
+    def of(cls, shot: Shot, short_side: int | None = None) -> Sheet:
+        """The sheet of a shot at canvas size, or reduced to a short side.
+
+        >>> from velvet_seam.core.shot.shot import Canvas
+        >>> canvas = Canvas(width=1080, height=1920)
+        >>> Sheet.of(Shot(name="s", canvas=canvas, rate="25", length=1), 540)
+        Sheet(canvas_width=1080, canvas_height=1920, width=540, height=960)
+        """
+        width, height = shot.canvas.width, shot.canvas.height
+        factor = min(1.0, short_side / min(width, height)) if short_side else 1.0
+        return cls(width, height, max(1, round(width * factor)), max(1, round(height * factor)))
+
+    def matrix(self) -> NDArray[np.float64]:
+        """From canvas pixels to pixels of the sheet."""
+        return np.diag([self.width / self.canvas_width, self.height / self.canvas_height, 1.0])

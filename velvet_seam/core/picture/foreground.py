@@ -1,0 +1,148 @@
+"""What stands before a screen, seen coarsely: its colour nearby, how much that varies, where it is
+surely whole.
+
+The screen key needs a guess of the foreground's own colour wherever a pixel is partly screen. It is
+taken from pixels that are surely no screen and spread to their neighbourhood, over growing sizes, as
+the screen's own surface is.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.picture.colour import LUMA_709
+from velvet_seam.core.picture.screen import CELL, enlarged, spread
+
+SURE = 0.93
+"""Raw coverage, relative to the most there is, from which a study pixel counts as foreground."""
+
+CORE = 0.95
+"""The same for cells that need no further look; all their neighbours must be so too."""
+
+UNKNOWN = (0.5, 0.5, 0.5, 0.45, 0.1, 0.1)
+"""Where no foreground is seen at all: grey, and anything."""
+
+
+@dataclass(frozen=True)
+class Foreground:
+    """``near``: (rows, columns, 6) float32, for each cell the mean colour nearby, its key channel
+    first and the other two in their cyclic order, and the mean squares of Y', Cb and Cr. ``white``: the raw coverage of what is wholly there, 0.7 to 1. ``core``: (rows,
+    columns) uint8, 1 where a cell is surely all foreground."""
+
+    near: NDArray[np.float32]
+    white: float
+    core: NDArray[np.uint8]
+
+    @property
+    def nbytes(self) -> int:
+        return self.near.nbytes + self.core.nbytes
+
+
+_KR, _KG, _KB = LUMA_709
+_YCC = np.array(
+    [
+        [_KR, _KG, _KB],
+        [-_KR / 1.8556, -_KG / 1.8556, (1 - _KB) / 1.8556],
+        [(1 - _KR) / 1.5748, -_KG / 1.5748, -_KB / 1.5748],
+    ]
+)
+
+
+def ycc_of(key: int) -> NDArray[np.float32]:
+    """The matrix from a colour, its key channel first, to Y', Cb, Cr of BT.709: (3, 3) float32.
+
+    >>> abs(ycc_of(1) @ [1, 1, 1]).round(4).tolist()
+    [1.0, 0.0, 0.0]
+    """
+    return np.ascontiguousarray(_YCC[:, [key, (key + 1) % 3, (key + 2) % 3]], np.float32)
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _raw(small, screen, k):
+    """1 − D(I) / D(S) of every study pixel, 0 to 1."""
+    height, width = small.shape[0], small.shape[1]
+    out = np.empty((height, width), np.float32)
+    one, zero, tiny = np.float32(1), np.float32(0), np.float32(0.02)
+    i, j = (k + 1) % 3, (k + 2) % 3
+    for y in range(height):
+        for x in range(width):
+            d = small[y, x, k] - max(small[y, x, i], small[y, x, j])
+            ds = screen[y, x, k] - max(screen[y, x, i], screen[y, x, j])
+            out[y, x] = min(max(one - d / max(ds, tiny), zero), one)
+    return out
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _sums(small, screen, raw, white, k, to_ycc, rows, columns):
+    """Sums over cells of the unmixed colour of sure foreground, of the squares of its Y', Cb, Cr,
+    and the count; and the least raw coverage of every cell."""
+    height, width = raw.shape
+    sums = np.zeros((rows, columns, 7), np.float32)
+    least = np.ones((rows, columns), np.float32)
+    zero, one, sure = np.float32(0), np.float32(1), np.float32(SURE)
+    i, j = (k + 1) % 3, (k + 2) % 3
+    for y in range(height):
+        for x in range(width):
+            a = min(raw[y, x] / white, one)
+            cell_y, cell_x = y // CELL, x // CELL
+            least[cell_y, cell_x] = min(least[cell_y, cell_x], a)
+            if a <= sure or y == 0 or x == 0 or y == height - 1 or x == width - 1:
+                continue
+            around = raw[y, x]
+            for dy in range(-1, 2):
+                for dx in range(-1, 2):
+                    around = min(around, raw[y + dy, x + dx])
+            if around <= sure * white:
+                continue
+            rest = one - a
+            ck = min(max((small[y, x, k] - rest * screen[y, x, k]) / a, zero), one)
+            ci = min(max((small[y, x, i] - rest * screen[y, x, i]) / a, zero), one)
+            cj = min(max((small[y, x, j] - rest * screen[y, x, j]) / a, zero), one)
+            cell = sums[cell_y, cell_x]
+            cell[0] += ck
+            cell[1] += ci
+            cell[2] += cj
+            for n in range(3):
+                c = to_ycc[n, 0] * ck + to_ycc[n, 1] * ci + to_ycc[n, 2] * cj
+                cell[3 + n] += c * c
+            cell[6] += one
+    return sums, least
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _core(least):
+    rows, columns = least.shape
+    out = np.zeros((rows, columns), np.uint8)
+    for y in range(rows):
+        for x in range(columns):
+            some = np.float32(1)
+            for v in range(max(y - 1, 0), min(y + 2, rows)):
+                for u in range(max(x - 1, 0), min(x + 2, columns)):
+                    some = min(some, least[v, u])
+            out[y, x] = some > np.float32(CORE)
+    return out
+
+
+def local_foreground(
+    small: NDArray[np.float32], surface: NDArray[np.float32], key: int
+) -> Foreground:
+    """The foreground before a screen.
+
+    Args:
+        small: the picture as :func:`~velvet_seam.core.picture.screen.study` gives it.
+        surface: the screen's surface, from ``screen_surface``.
+        key: the screen's strongest channel, 0 to 2.
+    """
+    height, width = small.shape[:2]
+    rows, columns = surface.shape[:2]
+    screen = enlarged(np.ascontiguousarray(surface), height, width)
+    raw = _raw(small, screen, key)
+    some = raw[raw > 0.5]
+    white = float(np.clip(np.quantile(some, 0.9), 0.7, 1.0)) if some.size > 20 else 1.0
+    sums, least = _sums(small, screen, raw, np.float32(white), key, ycc_of(key), rows, columns)
+    unknown = np.array(UNKNOWN, np.float32).reshape(1, 1, 6)
+    return Foreground(spread(sums, unknown, np.float32(2.0)), white, _core(least))

@@ -1,0 +1,312 @@
+"""The kernels of the screen key: raw coverage, the solve, crisp edges, the unmixed foreground.
+
+They work on some pixels of a row at a time; :mod:`velvet_seam.core.picture.screen_key` says what they
+compute and puts them together.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from velvet_seam.core.picture.colour import LUMA_709
+
+SEGMENT = 16
+"""So many pixels of a row are looked at together: all screen, all foreground, or to be solved."""
+
+REACH = 6
+"""Pixels that the filter of crisp edges reaches."""
+
+RING = 16
+"""Rows of coverage that are held for it."""
+
+_SIGMA = 2.5
+"""How far compression spreads an edge, in pixels."""
+
+_bell = np.exp(-(np.arange(-REACH, REACH + 1) ** 2) / (2 * _SIGMA**2))
+_G = tuple(float(v) for v in (_bell / _bell.sum())[REACH:])
+
+_NOISE = 0.02**2
+_LIGHT_PRIOR = 0.5
+_RAW_PRIOR = 0.01
+_LEAST_LIGHT, _MOST_LIGHT = 0.80, 1.08
+_GAMUT_MARGIN = 0.02
+
+
+@nb.njit(error_model="numpy")
+def fill(row, at, length, value):
+    for n in range(length):
+        row[np.uint64(at) + np.uint64(n)] = value
+
+
+@nb.njit(error_model="numpy")
+def raw_row(row, light, k, scale, to):
+    """a0 along a row. A pixel is one uint32, red lowest, so that the loop runs in vectors;
+    ``light`` is the screen's R', G' and B' along the row, one after the other."""
+    zero, one = np.float32(0), np.float32(1)
+    unit, tiny = np.float32(1 / 255), np.float32(0.02)
+    i, j = (k + 1) % 3, (k + 2) % 3
+    byte = np.uint32(255)
+    bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
+    ok, oi, oj = np.uint64(k * to.size), np.uint64(i * to.size), np.uint64(j * to.size)
+    for n in range(to.size):
+        x = np.uint64(n)
+        v = row[x]
+        pk = np.float32(np.int32((v >> bk) & byte)) * unit
+        pi = np.float32(np.int32((v >> bi) & byte)) * unit
+        pj = np.float32(np.int32((v >> bj) & byte)) * unit
+        ds = max(light[ok + x] - max(light[oi + x], light[oj + x]), tiny)
+        to[x] = min(max((one - (pk - max(pi, pj)) / ds) * scale, zero), one)
+
+
+@nb.njit(error_model="numpy", inline="always")
+def _packed(ck, ci, cj, a, bk, bi, bj):
+    full, half = np.float32(255), np.float32(0.5)
+    v = np.uint32(np.int32(ck * full + half)) << bk
+    v |= np.uint32(np.int32(ci * full + half)) << bi
+    v |= np.uint32(np.int32(cj * full + half)) << bj
+    return v | np.uint32(np.int32(a * full + half)) << np.uint32(24)
+
+
+@nb.njit(error_model="numpy", inline="always")
+def _cleaned(ck, ci, cj, a, own, despill, to_grey, to_below):
+    """Despill of a premultiplied foreground. ``own``: the D that it may have of its own."""
+    spill = max(ck - max(ci, cj) - own * a, np.float32(0)) * despill
+    grey = spill * to_grey
+    ck, ci, cj = min(ck - spill + grey, a), min(ci + grey, a), min(cj + grey, a)
+    return ck, ci, cj, max(a - spill * to_below, max(ck, max(ci, cj)))
+
+
+@nb.njit(error_model="numpy")
+def solid(row, first, last, k, near, despill, to_grey, to_below, to):
+    """Pixels that are surely all foreground: only cleaned. ``near``: the colour of a cell there."""
+    byte, unit = np.uint32(255), np.float32(1 / 255)
+    i, j = (k + 1) % 3, (k + 2) % 3
+    bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
+    own = max(near[0] - max(near[1], near[2]), np.float32(0))
+    for n in range(first, last):
+        x = np.uint64(n)
+        v = row[x]
+        ck = np.float32(np.int32((v >> bk) & byte)) * unit
+        ci = np.float32(np.int32((v >> bi) & byte)) * unit
+        cj = np.float32(np.int32((v >> bj) & byte)) * unit
+        ck, ci, cj, a = _cleaned(ck, ci, cj, np.float32(1), own, despill, to_grey, to_below)
+        to[x] = _packed(ck, ci, cj, a, bk, bi, bj)
+
+
+@nb.njit(error_model="numpy")
+def gather(near, columns, shares, light, raw, k, first, last, to):
+    """All that the solve of some pixels needs, in planes of :data:`SEGMENT` values: six of the
+    foreground nearby, the screen's key channel and the other two, the raw coverage.
+
+    They lie in one array at distances known beforehand, so that the loop of the solve, which reads
+    them all, runs in vectors: with an array for each, the check that none overlaps would be too long
+    for the compiler."""
+    end, width, length = near.shape[0] - 1, raw.size, last - first
+    begin = 0
+    while begin < length:  # pixels between the middles of the same two cells
+        c0 = columns[first + begin]
+        stop = begin + 1
+        while stop < length and columns[first + stop] == c0:
+            stop += 1
+        c1 = min(c0 + 1, end)
+        for c in range(6):
+            s = near[c0, c]
+            slope = near[c1, c] - s
+            at, along = np.uint64(c * SEGMENT + begin), np.uint64(first + begin)
+            for n in range(stop - begin):
+                m = np.uint64(n)
+                to[at + m] = s + slope * shares[along + m]
+        begin = stop
+    for c in range(3):
+        copy(light, (k + c) % 3 * width + first, to, (6 + c) * SEGMENT, length)
+    copy(raw, first, to, 9 * SEGMENT, length)
+
+
+@nb.njit(error_model="numpy")
+def copy(source, at, to, to_at, length):
+    for n in range(length):
+        m = np.uint64(n)
+        to[np.uint64(to_at) + m] = source[np.uint64(at) + m]
+
+
+@nb.njit(error_model="numpy", inline="always")
+def _gamut(p, s, margin, dark):
+    """The least coverage with which the foreground of a channel is neither below 0 nor above 1."""
+    one = np.float32(1)
+    low, high = max(s, dark), max(one - s, dark)
+    return max((low - p - margin) * high, (p - margin - s) * low) / (low * high)
+
+
+@nb.njit(error_model="numpy")
+def solve(row, room, first, last, k, to_ycc, low, gain):
+    """The solve for some pixels of a row, with what :func:`gather` has put together; all channels in
+    the order key channel, i, j. Its results are the planes 10 to 12: coverage, g, and the D that
+    the foreground has of its own."""
+    i, j = (k + 1) % 3, (k + 2) % 3
+    bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
+    wk, wi, wj = to_ycc[0, 0], to_ycc[0, 1], to_ycc[0, 2]
+    uk, ui, uj = to_ycc[1, 0], to_ycc[1, 1], to_ycc[1, 2]
+    vk, vi, vj = to_ycc[2, 0], to_ycc[2, 1], to_ycc[2, 2]
+    zero, one, tiny, unit = np.float32(0), np.float32(1), np.float32(1e-9), np.float32(1 / 255)
+    noise, margin = np.float32(_NOISE), np.float32(_GAMUT_MARGIN)
+    light_prior, raw_prior = np.float32(_LIGHT_PRIOR / _NOISE), np.float32(_RAW_PRIOR / _NOISE)
+    dim, most = np.float32(_LEAST_LIGHT), np.float32(_MOST_LIGHT)
+    dark, byte, three = np.float32(0.02), np.uint32(255), np.float32(3)
+    nearly, least_rest = np.float32(0.97), np.float32(0.03)
+    for n in range(last - first):
+        m = np.uint64(n)
+        x = np.uint64(first) + m
+        v, a0 = row[x], room[np.uint64(9 * SEGMENT) + m]
+        pk = np.float32(np.int32((v >> bk) & byte)) * unit
+        pi = np.float32(np.int32((v >> bi) & byte)) * unit
+        pj = np.float32(np.int32((v >> bj) & byte)) * unit
+        sk, si = room[np.uint64(6 * SEGMENT) + m], room[np.uint64(7 * SEGMENT) + m]
+        sj, fk = room[np.uint64(8 * SEGMENT) + m], room[m]
+        fi, fj = room[np.uint64(SEGMENT) + m], room[np.uint64(2 * SEGMENT) + m]
+        py, sy, fy = (
+            wk * pk + wi * pi + wj * pj,
+            wk * sk + wi * si + wj * sj,
+            wk * fk + wi * fi + wj * fj,
+        )
+        pu, su, fu = (
+            uk * pk + ui * pi + uj * pj,
+            uk * sk + ui * si + uj * sj,
+            uk * fk + ui * fi + uj * fj,
+        )
+        pv, sv, fv = (
+            vk * pk + vi * pi + vj * pj,
+            vk * sk + vi * si + vj * sj,
+            vk * fk + vi * fi + vj * fj,
+        )
+        # inverse variances of Y', Cb, Cr
+        spread = a0 * a0 * three
+        vary = noise + spread * max(room[np.uint64(3 * SEGMENT) + m] - fy * fy, zero)
+        varu = noise + spread * max(room[np.uint64(4 * SEGMENT) + m] - fu * fu, zero)
+        varv = noise + spread * max(room[np.uint64(5 * SEGMENT) + m] - fv * fv, zero)
+        once = one / (vary * varu * varv)  # divisions are what takes long here
+        hy, hu, hv = varu * varv * once, vary * varv * once, vary * varu * once
+        same = light_prior * (sy * sy + su * su + sv * sv)
+        aa = hy * fy * fy + hu * fu * fu + hv * fv * fv + same + raw_prior
+        ab = hy * fy * sy + hu * fu * su + hv * fv * sv + same
+        bb = hy * sy * sy + hu * su * su + hv * sv * sv + same
+        at = hy * fy * py + hu * fu * pu + hv * fv * pv + same + raw_prior * a0
+        bt = hy * sy * py + hu * su * pu + hv * sv * pv + same
+        over = one / max(aa * bb - ab * ab, tiny)
+        a = min(max((at * bb - bt * ab) * over, zero), one)
+        beta = (aa * bt - ab * at) * over
+        g = min(max(beta / max(one - a, least_rest), dim), most)
+        g = g if a < nearly else one
+        gk, gi, gj = g * sk, g * si, g * sj
+        least = max(_gamut(pk, gk, margin, dark), _gamut(pi, gi, margin, dark))
+        least = max(least, _gamut(pj, gj, margin, dark))
+        a = max(a, min(least, one))
+        room[np.uint64(10 * SEGMENT) + m] = min(max((a - low) * gain, zero), one)
+        room[np.uint64(11 * SEGMENT) + m] = g
+        room[np.uint64(12 * SEGMENT) + m] = max(fk - max(fi, fj), zero)
+
+
+@nb.njit(error_model="numpy", inline="always")
+def _weighed(a, b, c, d, e, f, g):
+    """Thirteen values weighed by the Gaussian: the middle one, and the sums of those on either side."""
+    return (
+        np.float32(_G[0]) * a + np.float32(_G[1]) * b + np.float32(_G[2]) * c
+        + np.float32(_G[3]) * d + np.float32(_G[4]) * e + np.float32(_G[5]) * f
+        + np.float32(_G[6]) * g
+    )  # fmt: skip
+
+
+@nb.njit(error_model="numpy")
+def crisped(alpha, stride, y, height, first, length, by, tall, to):
+    """Coverage of a run of pixels of a row, made crisp: α + by·(α − Gα).
+
+    ``alpha`` is a ring of rows of ``stride`` values, each with :data:`REACH` more on either side;
+    ``tall`` and ``to`` have the length of a row.
+    """
+    r = np.empty(2 * REACH + 1, np.uint64)
+    for v in range(2 * REACH + 1):
+        r[v] = np.uint64(min(max(y + v - REACH, 0), height - 1) % RING * stride + first)
+    r0, r1, r2, r3, r4, r5, r6 = r[0], r[1], r[2], r[3], r[4], r[5], r[6]
+    r7, r8, r9, r10, r11, r12 = r[7], r[8], r[9], r[10], r[11], r[12]
+    for n in range(length + 2 * REACH):
+        m = np.uint64(n)
+        tall[m] = _weighed(
+            alpha[r6 + m], alpha[r5 + m] + alpha[r7 + m], alpha[r4 + m] + alpha[r8 + m],
+            alpha[r3 + m] + alpha[r9 + m], alpha[r2 + m] + alpha[r10 + m],
+            alpha[r1 + m] + alpha[r11 + m], alpha[r0 + m] + alpha[r12 + m],
+        )  # fmt: skip
+    zero, one = np.float32(0), np.float32(1)
+    at, reach, two = np.uint64(first), np.uint64(REACH), np.uint64(2)
+    for n in range(length):
+        m = np.uint64(n)
+        i = m + reach
+        soft = _weighed(
+            tall[i], tall[i - np.uint64(1)] + tall[i + np.uint64(1)], tall[i - two] + tall[i + two],
+            tall[i - np.uint64(3)] + tall[i + np.uint64(3)],
+            tall[i - np.uint64(4)] + tall[i + np.uint64(4)],
+            tall[i - np.uint64(5)] + tall[i + np.uint64(5)], tall[m] + tall[i + reach],
+        )  # fmt: skip
+        a = alpha[r6 + i]
+        to[at + m] = min(max(a + by * (a - soft), zero), one)
+
+
+@nb.njit(error_model="numpy")
+def unmix(row, room, first, last, k, to_ycc, shade, despill, to_grey, to_below, to):
+    """The foreground of some pixels of a row, cleaned, premultiplied. ``room`` holds planes of the
+    screen's key channel and the other two, coverage, g, and the D that the foreground may have."""
+    i, j = (k + 1) % 3, (k + 2) % 3
+    bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
+    wk, wi, wj = to_ycc[0, 0], to_ycc[0, 1], to_ycc[0, 2]
+    zero, one, unit = np.float32(0), np.float32(1), np.float32(1 / 255)
+    dark, byte = np.float32(0.02), np.uint32(255)
+    for n in range(last - first):
+        m = np.uint64(n)
+        x = np.uint64(first) + m
+        v = row[x]
+        pk = np.float32(np.int32((v >> bk) & byte)) * unit
+        pi = np.float32(np.int32((v >> bi) & byte)) * unit
+        pj = np.float32(np.int32((v >> bj) & byte)) * unit
+        sk, si = room[m], room[np.uint64(SEGMENT) + m]
+        sj, a = room[np.uint64(2 * SEGMENT) + m], room[np.uint64(3 * SEGMENT) + m]
+        g, own = room[np.uint64(4 * SEGMENT) + m], room[np.uint64(5 * SEGMENT) + m]
+        rest = one - a
+        ck = min(max(pk - rest * g * sk, zero), a)
+        ci = min(max(pi - rest * g * si, zero), a)
+        cj = min(max(pj - rest * g * sj, zero), a)
+        ck, ci, cj, a = _cleaned(ck, ci, cj, a, own, despill, to_grey, to_below)
+        # a darkening of the screen becomes black with coverage
+        py, sy = wk * pk + wi * pi + wj * pj, wk * sk + wi * si + wj * sj
+        a = min(a + rest * shade * min(max(one - py / max(sy, dark), zero), one), one)
+        to[x] = _packed(ck, ci, cj, a, bk, bi, bj)
+
+
+@nb.njit(error_model="numpy")
+def shadow(row, light, first, last, shade, to):
+    """Pixels that are surely all screen: where they are darker, a shadow."""
+    width = light.size // 3
+    wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
+    zero, one, unit, byte = np.float32(0), np.float32(1), np.float32(1 / 255), np.uint32(255)
+    for x in range(first, last):
+        v = row[x]
+        luma = wr * np.float32(np.int32(v & byte)) + wg * np.float32(
+            np.int32((v >> np.uint32(8)) & byte)
+        )
+        luma = (luma + wb * np.float32(np.int32((v >> np.uint32(16)) & byte))) * unit
+        screen = wr * light[x] + wg * light[width + x] + wb * light[2 * width + x]
+        dark = min(max(one - luma / max(screen, np.float32(0.02)), zero), one)
+        to[x] = np.uint32(np.int32(shade * dark * np.float32(255) + np.float32(0.5))) << np.uint32(
+            24
+        )
+
+
+@nb.njit(error_model="numpy")
+def own_coverage(row, to):
+    """Weigh a keyed row by the coverage that the picture itself has."""
+    byte, half, unit = np.uint32(255), np.float32(0.5), np.float32(1 / 255)
+    for x in range(to.size):
+        keep = np.float32(np.int32(row[x] >> np.uint32(24))) * unit
+        v, made = to[x], np.uint32(0)
+        for shift in range(0, 32, 8):
+            c = np.float32(np.int32((v >> np.uint32(shift)) & byte)) * keep + half
+            made |= np.uint32(np.int32(c)) << np.uint32(shift)
+        to[x] = made

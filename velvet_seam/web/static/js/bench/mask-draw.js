@@ -1,0 +1,102 @@
+// Drawing a new mask: a drag says where it lies, or an outline is drawn by hand or point by point.
+import { say } from "../common.js";
+import { round } from "./handles.js";
+import { fromSvg, maskMap, simplified, through, toPath } from "./mask-shape.js";
+import { tidy } from "./mask-handles.js";
+
+const WORDS = {
+  box: "Drag a box around what to keep. Esc gives up.",
+  oval: "Drag an oval around what to keep. Esc gives up.",
+  straight: "Drag along the edge; what lies on its left stays. Esc gives up.",
+  band: "Drag across what to keep. Esc gives up.",
+  star: "Drag from the middle to a point of the star. Esc gives up.",
+  drawn: "Draw around what to keep, or click point by point and close at the first. Esc gives up.",
+};
+
+export class MaskDraw {
+  constructor(bench, handles, newId) {
+    Object.assign(this, { bench, handles, newId });
+    document.addEventListener("change", (event) => {
+      if (event.target.matches("[data-outline-file]")) this.takeFile(event.target);
+    });
+  }
+
+  /** A mask at the middle of its layer, from which canvas places are turned into its own. */
+  map(layer) {
+    const at = this.bench.frame - layer.span.first;
+    return maskMap({ x: 0, y: 0, rotation: 0, fixed: "layer" }, layer, at, this.bench.shot.canvas);
+  }
+
+  add(layer, mask) {
+    const id = this.newId("m");
+    const first = !layer.seam.masks.some((one) => one.use === "limit");
+    this.handles.masks.active = id;
+    this.handles.masks.taken = null;
+    return this.bench.edit({ do: "add-mask", layer: layer.id, mask: { id, combine: first ? "add" : "intersect", ...mask } });
+  }
+
+  start(layer, kind) {
+    if (kind === "drawn") { this.handles.drawLine(WORDS.drawn, (points) => this.outline(layer, points)); return; }
+    const line = ["straight", "band", "star"].includes(kind);
+    this.handles.draw(WORDS[kind], "joined", (box) => {
+      const map = this.map(layer);
+      const a = map.base.toSource(box.from.x, box.from.y), b = map.base.toSource(box.to.x, box.to.y);
+      const du = b.u - a.u, dv = b.v - a.v, long = Math.hypot(du, dv);
+      const degrees = (radians) => round(((((radians * 180) / Math.PI + 180) % 360) + 360) % 360 - 180, 1);
+      const middle = { x: round((a.u + b.u) / 2, 1), y: round((a.v + b.v) / 2, 1) };
+      const made = {
+        straight: () => ({ ...middle, rotation: degrees(Math.atan2(-du, dv) + Math.PI) }),
+        band: () => ({ ...middle, width: round(Math.max(1, long), 1), rotation: degrees(Math.atan2(dv, du)) }),
+        star: () => ({ x: round(a.u, 1), y: round(a.v, 1), radius: round(Math.max(1, long), 1), rotation: degrees(Math.atan2(du, -dv)) }),
+      }[kind] ?? (() => {
+        const { place } = layer;
+        const turned = typeof place.rotation === "number" && !place.flip_x && !place.flip_y ? -place.rotation : 0;
+        return {
+          ...middle, rotation: turned,
+          width: round(Math.max(1, Math.abs(box.to.x - box.from.x) / map.unit), 1),
+          height: round(Math.max(1, Math.abs(box.to.y - box.from.y) / map.unit), 1),
+        };
+      });
+      this.add(layer, { kind, feather_in: 4, feather_out: 4, ...made() });
+    }, line);
+  }
+
+  /** An outline from places on the canvas; what was drawn by hand becomes a few smooth points. */
+  outline(layer, { points, freehand }) {
+    const map = this.map(layer);
+    const own = points.map(({ x, y }) => { const { u, v } = map.base.toSource(x, y); return [u, v]; });
+    const tolerance = 2.2 / (this.handles.picture.rect.k * map.unit);
+    const kept = freehand ? simplified([...own, own[0]], tolerance).slice(0, -1) : own;
+    if (kept.length < 3) { say("An outline has at least three points. Nothing was added.", true); return; }
+    const cx = kept.reduce((sum, [x]) => sum + x, 0) / kept.length, cy = kept.reduce((sum, [, y]) => sum + y, 0) / kept.length;
+    const about = kept.map(([x, y]) => [x - cx, y - cy]);
+    const plain = about.map(([x, y]) => ({ x, y }));
+    this.add(layer, { kind: "drawn", x: round(cx, 1), y: round(cy, 1), feather_in: 1, feather_out: 1, outline: (freehand ? through(about) : plain).map(tidy) });
+  }
+
+  async takeFile(input) {
+    const [file] = input.files;
+    input.value = "";
+    const layer = this.bench.layer;
+    if (!file || !layer) return;
+    const found = file.size < 4_000_000 ? fromSvg(await file.text()) : null;
+    if (!found || found.points.length < 3) { say(`${file.name} holds no outline that can be read. Nothing was added.`, true); return; }
+    const map = this.map(layer);
+    const k = (0.6 * Math.min(this.bench.shot.canvas.width / found.width, this.bench.shot.canvas.height / found.height)) / map.unit;
+    const { u, v } = map.base.toSource(this.bench.shot.canvas.width / 2, this.bench.shot.canvas.height / 2);
+    const outline = through(found.points.map(([x, y]) => [x * k, y * k])).map(tidy);
+    this.add(layer, { kind: "drawn", x: round(u, 1), y: round(v, 1), feather_in: 1, feather_out: 1, outline });
+  }
+
+  save(layer, id) {
+    const mask = layer.seam.masks.find((one) => one.id === id);
+    const xs = mask.outline.map((one) => one.x), ys = mask.outline.map((one) => one.y);
+    const [x, y, w, h] = [Math.min(...xs), Math.min(...ys), Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys)];
+    const svg = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="${[x, y, w, h].map((n) => round(n, 2)).join(" ")}"><path fill-rule="evenodd" d="${toPath(mask.outline)}"/></svg>\n`;
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(new Blob([svg], { type: "image/svg+xml" }));
+    link.download = `${layer.name} outline.svg`;
+    link.click();
+    setTimeout(() => URL.revokeObjectURL(link.href), 5000);
+  }
+}

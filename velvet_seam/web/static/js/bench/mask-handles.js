@@ -1,0 +1,251 @@
+// Handles of masks on the picture: place, size, turn, feather, and the points of drawn outlines.
+import { fixed, valueAt } from "./model.js";
+import { add, round } from "./handles.js";
+import { closed, maskMap, nearestOn, outlines, smoothed, withPointAt } from "./mask-shape.js";
+
+const REACH = 24;
+
+export class MaskHandles {
+  constructor(handles) {
+    this.handles = handles;
+    this.bench = handles.bench;
+    this.active = null;
+    this.taken = null; // number of the point taken last, of the active drawn mask
+    document.getElementById("panel").addEventListener("pointerdown", (event) => {
+      const block = event.target.closest("[data-mask]");
+      if (block && block.dataset.mask !== this.active) this.take(block.dataset.mask);
+    });
+  }
+
+  take(id) {
+    this.active = id;
+    this.taken = null;
+    this.handles.render();
+  }
+
+  at(layer) { return this.bench.frame - layer.span.first; }
+  map(mask, layer) { return maskMap(mask, layer, this.at(layer), this.bench.shot.canvas); }
+
+  /** Only one mask at a time carries its knobs; the others are thin lines that can be taken up. */
+  render(layer, changed) {
+    const shown = layer.seam.masks.filter((mask) => mask.on);
+    const active = shown.find((mask) => mask.id === this.active) ?? shown.at(-1);
+    for (const mask of [...shown.filter((one) => one !== active), ...(active ? [active] : [])]) {
+      this.renderMask(layer, changed?.id === mask.id ? changed : mask, mask === active);
+    }
+  }
+
+  path(mask, map, by = 0) {
+    const lines = outlines(mask, this.at(this.bench.layer), by / map.unit);
+    return lines.map((line) => {
+      const points = line.map(([u, v]) => { const p = map.toCanvas(u, v); return this.handles.point(p).map((n) => round(n, 1)).join(" "); });
+      return `M${points.join("L")}${closed(mask) ? "Z" : ""}`;
+    }).join("");
+  }
+
+  renderMask(layer, mask, active) {
+    const { svg } = this.handles;
+    const at = this.at(layer), map = this.map(mask, layer);
+    const path = this.path(mask, map);
+    const grab = { "data-grab": "mask-move", "data-mask": mask.id };
+    if (closed(mask)) add(svg, "path", { class: "grab", d: path, ...grab });
+    else add(svg, "path", { class: "grab-line", d: path, ...grab });
+    if (!active) {
+      add(svg, "path", { class: "mask-feather", d: path });
+      return;
+    }
+    const outer = valueAt(mask.grow, at) + valueAt(mask.feather_out, at), inner = valueAt(mask.grow, at) - valueAt(mask.feather_in, at);
+    for (const by of new Set([outer, inner])) {
+      const line = by ? this.path(mask, map, by) : "";
+      if (line) add(svg, "path", { class: "mask-feather", d: line });
+    }
+    add(svg, "path", { class: `mask-line mask-${mask.use}`, d: path });
+    if (mask.kind === "drawn") { this.renderPoints(mask, map); return; }
+    const names = ["x", "y", "rotation", "width", "height", "radius"].filter((name) => mask[name] !== undefined);
+    if (!fixed(...names.map((name) => mask[name]))) return;
+    const knob = (u, v, data, kind = "rect") => {
+      const [x, y] = this.handles.point(map.toCanvas(u, v));
+      if (kind === "rect") add(svg, "rect", { class: "mask-knob", x: x - 4.5, y: y - 4.5, width: 9, height: 9, rx: 2, "data-mask": mask.id, ...data });
+      else add(svg, "circle", { class: "mask-knob", cx: x, cy: y, r: 5, "data-mask": mask.id, ...data });
+      return [x, y];
+    };
+    if (mask.width !== undefined && mask.height !== undefined) {
+      for (const [a, b] of [[-1, -1], [0, -1], [1, -1], [1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0]]) {
+        knob((a * mask.width) / 2, (b * mask.height) / 2, { "data-grab": "mask-size", "data-a": a, "data-b": b });
+      }
+    } else if (mask.kind === "band") {
+      for (const a of [-1, 1]) knob((a * mask.width) / 2, 0, { "data-grab": "mask-size", "data-a": a, "data-b": 0 });
+    } else if (mask.kind === "star") {
+      knob(0, -mask.radius, { "data-grab": "mask-radius" });
+      const a = Math.PI / mask.points, r = (mask.radius * valueAt(mask.inner, at)) / 100;
+      knob(r * Math.sin(a), -r * Math.cos(a), { "data-grab": "mask-inner" });
+    }
+    const k = this.handles.picture.rect.k * map.unit;
+    const top = mask.height !== undefined ? mask.height / 2 : mask.radius ?? 60 / k;
+    const [x, y] = knob(0, -top - REACH / k, { "data-grab": "mask-turn" }, "circle");
+    add(svg, "path", { class: "frame-line", d: `M${x - 4} ${y - 11}q4 -4 8 0` });
+    const side = mask.kind === "straight" ? 0 : mask.width !== undefined ? mask.width / 2 : mask.radius * 0.5;
+    const along = mask.kind === "straight" || mask.kind === "band" ? 90 / k : mask.height !== undefined ? mask.height * 0.22 : 0;
+    knob(side + (outer + 12 / this.handles.picture.rect.k) / map.unit, along, { "data-grab": "mask-feather" }, "circle");
+  }
+
+  renderPoints(mask, map) {
+    const { svg } = this.handles;
+    mask.outline.forEach((vertex, n) => {
+      const [x, y] = this.handles.point(map.toCanvas(vertex.x, vertex.y));
+      if (n === this.taken) {
+        const { x: fx, y: fy, line } = this.featherSpot(mask, map, n);
+        add(svg, "path", { class: "frame-line", d: `M${x} ${y}L${fx} ${fy}` });
+        add(svg, "circle", { class: "mask-knob mask-soft", cx: fx, cy: fy, r: 5, "data-grab": "mask-point-feather", "data-mask": mask.id, "data-n": n, "data-along": line.join(" ") });
+        for (const side of ["in", "out"]) {
+          if (!vertex[`${side}_x`] && !vertex[`${side}_y`]) continue;
+          const [hx, hy] = this.handles.point(map.toCanvas(vertex.x + vertex[`${side}_x`], vertex.y + vertex[`${side}_y`]));
+          add(svg, "path", { class: "frame-line", d: `M${x} ${y}L${hx} ${hy}` });
+          add(svg, "circle", { class: "mask-knob", cx: hx, cy: hy, r: 4, "data-grab": "mask-handle", "data-mask": mask.id, "data-n": n, "data-side": side });
+        }
+      }
+      add(svg, "rect", {
+        class: `mask-knob${n === this.taken ? " held" : ""}`, x: x - 4, y: y - 4, width: 8, height: 8, rx: 2,
+        "data-grab": "mask-point", "data-mask": mask.id, "data-n": n,
+      });
+    });
+  }
+
+  /** Where the knob of a point's own feather lies on the screen, and the way outward in canvas pixels. */
+  featherSpot(mask, map, n) {
+    const { outline } = mask;
+    const place = (one) => map.toCanvas(one.x, one.y);
+    const before = place(outline.at(n - 1)), here = place(outline[n]), after = place(outline[(n + 1) % outline.length]);
+    const area = outline.reduce((sum, one, k) => {
+      const a = place(one), b = place(outline[(k + 1) % outline.length]);
+      return sum + a.x * b.y - b.x * a.y;
+    }, 0);
+    const long = Math.hypot(after.x - before.x, after.y - before.y) || 1, side = area > 0 ? 1 : -1;
+    const line = [(side * (after.y - before.y)) / long, (-side * (after.x - before.x)) / long];
+    const away = (outline[n].feather ?? 0) + 22 / this.handles.picture.rect.k;
+    const [x, y] = this.handles.point({ x: here.x + line[0] * away, y: here.y + line[1] * away });
+    return { x, y, line };
+  }
+
+  /** What a drag of a handle changes: a function from where the pointer is to new values. */
+  change(layer, node, start) {
+    const mask = layer.seam.masks.find((one) => one.id === node.dataset.mask);
+    if (!mask) return null;
+    const fresh = mask.id !== this.active;
+    this.active = mask.id;
+    if (fresh) this.taken = null;
+    const map = this.map(mask, layer), at = this.at(layer);
+    const from = map.toOwn(start.x, start.y), base = map.base.toSource(start.x, start.y);
+    const n = Number(node.dataset.n);
+    if (/^mask-(point|handle)/.test(node.dataset.grab)) this.taken = n;
+    const a = Number(node.dataset.a ?? 0), b = Number(node.dataset.b ?? 0);
+    const turn = (valueAt(mask.rotation, at) * Math.PI) / 180;
+    const moved = (changes) => ({ outline: mask.outline.map((vertex, k) => (k === n ? { ...vertex, ...changes } : vertex)) });
+    const changes = {
+      "mask-move": (now) => {
+        const to = map.base.toSource(now.x, now.y);
+        return { x: mask.x + to.u - base.u, y: mask.y + to.v - base.v };
+      },
+      "mask-size": (now, event) => {
+        const to = map.toOwn(now.x, now.y);
+        const du = to.u - from.u, dv = to.v - from.v;
+        const middle = event.altKey ? 0 : 1; // with Alt about the middle, else the other side stays
+        const cu = (a * a * du * middle) / 2, cv = (b * b * dv * middle) / 2;
+        const next = {
+          x: mask.x + Math.cos(turn) * cu - Math.sin(turn) * cv, y: mask.y + Math.sin(turn) * cu + Math.cos(turn) * cv,
+          width: Math.max(1, mask.width + a * du * (2 - middle)),
+        };
+        if (mask.height !== undefined) next.height = Math.max(1, mask.height + b * dv * (2 - middle));
+        return next;
+      },
+      "mask-radius": (now) => {
+        const to = map.toOwn(now.x, now.y);
+        return { radius: Math.max(1, Math.hypot(to.u, to.v)) };
+      },
+      "mask-inner": (now) => {
+        const to = map.toOwn(now.x, now.y);
+        return { inner: Math.min(100, Math.max(0, (100 * Math.hypot(to.u, to.v)) / mask.radius)) };
+      },
+      "mask-turn": (now, event) => {
+        const q = map.base.toSource(now.x, now.y);
+        let angle = (Math.atan2(q.v - mask.y, q.u - mask.x) * 180) / Math.PI + 90;
+        if (event.shiftKey) angle = Math.round(angle / 15) * 15;
+        return { rotation: ((((angle + 180) % 360) + 360) % 360) - 180 };
+      },
+      "mask-feather": (now) => {
+        const to = map.toOwn(now.x, now.y);
+        const by = (to.u - from.u) * map.unit;
+        const out = valueAt(mask.feather_out, at) + by;
+        return out >= 0 ? { feather_out: Math.min(1000, out) } : { feather_out: 0, feather_in: Math.min(1000, valueAt(mask.feather_in, at) - out) };
+      },
+      "mask-point": (now) => {
+        const to = map.toOwn(now.x, now.y), vertex = mask.outline[n];
+        return moved({ x: vertex.x + to.u - from.u, y: vertex.y + to.v - from.v });
+      },
+      "mask-point-feather": (now) => {
+        const [ox, oy] = node.dataset.along.split(" ").map(Number);
+        const by = (now.x - start.x) * ox + (now.y - start.y) * oy;
+        return moved({ feather: Math.min(1000, Math.max(0, (mask.outline[n].feather ?? 0) + by)) });
+      },
+      "mask-handle": (now, event) => {
+        const to = map.toOwn(now.x, now.y), vertex = mask.outline[n], { side } = node.dataset;
+        const hx = to.u - vertex.x, hy = to.v - vertex.y;
+        const other = side === "in" ? "out" : "in";
+        const long = Math.hypot(vertex[`${other}_x`], vertex[`${other}_y`]), here = Math.hypot(hx, hy) || 1;
+        // the other handle stays in line; with Alt each goes its own way
+        const mirrored = event.altKey || !long ? {} : { [`${other}_x`]: (-hx / here) * long, [`${other}_y`]: (-hy / here) * long };
+        return moved({ [`${side}_x`]: hx, [`${side}_y`]: hy, ...mirrored });
+      },
+    };
+    const change = changes[node.dataset.grab];
+    const spatial = ["mask-move", "mask-size"].includes(node.dataset.grab);
+    if (!change || (spatial && !fixed(mask.x, mask.y))) return null;
+    return (now, event) => {
+      const next = change(now, event);
+      for (const [key, value] of Object.entries(next)) {
+        next[key] = typeof value === "number" ? round(value, 1) : value.map(tidy);
+      }
+      this.handles.render(undefined, { ...mask, ...next });
+      return Object.fromEntries(Object.entries(next).map(([key, value]) => [`seam.masks.${mask.id}.${key}`, value]));
+    };
+  }
+
+  /** On the line a point is added; a point turns from a corner to smooth and back. Whether it did. */
+  double(event) {
+    const { grab, mask: id, n } = event.target.dataset ?? {};
+    const layer = this.bench.layer;
+    const mask = layer?.seam.masks.find((one) => one.id === id);
+    if (!mask || mask.kind !== "drawn") return false;
+    let outline = null;
+    if (grab === "mask-point") {
+      const vertex = mask.outline[n];
+      const corner = !vertex.in_x && !vertex.in_y && !vertex.out_x && !vertex.out_y;
+      const next = corner ? smoothed(mask.outline, Number(n)) : { ...vertex, in_x: 0, in_y: 0, out_x: 0, out_y: 0 };
+      outline = mask.outline.map((one, k) => (k === Number(n) ? next : one));
+    } else if (grab === "mask-move") {
+      const map = this.map(mask, layer), p = this.handles.picture.toCanvas(event);
+      const { u, v } = map.toOwn(p.x, p.y);
+      const near = nearestOn(mask.outline, u, v);
+      if (near.away * map.unit * this.handles.picture.rect.k > 14) return false;
+      outline = withPointAt(mask.outline, near.n, near.t);
+      this.taken = near.n + 1;
+    }
+    if (outline) this.bench.set(layer.id, { [`seam.masks.${id}.outline`]: outline.map(tidy) });
+    return Boolean(outline);
+  }
+
+  /** Remove the point taken last; false where there is none. */
+  removePoint() {
+    const layer = this.bench.layer;
+    const mask = this.bench.kind === "seam" && layer?.seam.masks.find((one) => one.id === this.active);
+    if (!mask || mask.kind !== "drawn" || this.taken === null || mask.outline.length <= 3) return false;
+    const outline = mask.outline.filter((_, n) => n !== this.taken);
+    this.taken = null;
+    this.bench.set(layer.id, { [`seam.masks.${mask.id}.outline`]: outline });
+    return true;
+  }
+}
+
+export function tidy(vertex) {
+  return Object.fromEntries(Object.entries(vertex).map(([key, value]) => [key, round(value, 2)]));
+}

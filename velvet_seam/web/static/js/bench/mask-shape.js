@@ -1,0 +1,193 @@
+// Masks on the picture: from a mask's own coordinates to the canvas, outlines, and curves.
+import { layerMap } from "./handles.js";
+import { valueAt } from "./model.js";
+
+export const OWN_LENGTHS = ["x", "y", "width", "height", "round", "radius"];
+const FAR = 6000;
+
+/** From a mask's own coordinates to canvas pixels and back; `unit` is canvas pixels to one of its own. */
+export function maskMap(mask, layer, at, canvas) {
+  const turn = (valueAt(mask.rotation ?? 0, at) * Math.PI) / 180;
+  const c = Math.cos(turn), s = Math.sin(turn);
+  const x = valueAt(mask.x, at), y = valueAt(mask.y, at);
+  const base = mask.fixed === "canvas"
+    ? { scale: 1, toCanvas: (u, v) => ({ x: u + canvas.width / 2, y: v + canvas.height / 2 }),
+      toSource: (px, py) => ({ u: px - canvas.width / 2, v: py - canvas.height / 2 }) }
+    : layerMap(layer.place, at);
+  return {
+    base,
+    unit: base.scale,
+    toCanvas: (u, v) => base.toCanvas(x + c * u - s * v, y + s * u + c * v),
+    toOwn: (px, py) => {
+      const q = base.toSource(px, py);
+      const du = q.u - x, dv = q.v - y;
+      return { u: c * du + s * dv, v: -s * du + c * dv };
+    },
+  };
+}
+
+/** The outline of a mask in its own coordinates, moved out by `by` of its own units; lists of points. */
+export function outlines(mask, at, by = 0) {
+  const number = (name) => valueAt(mask[name], at);
+  switch (mask.kind) {
+    case "straight": return [[[by, -FAR], [by, FAR]]];
+    case "band": return [-1, 1].map((side) => [[side * (number("width") / 2 + by), -FAR], [side * (number("width") / 2 + by), FAR]]);
+    case "box": return [boxLine(number("width") / 2 + by, number("height") / 2 + by, Math.max(0, number("round") + by))];
+    case "oval": return [ring(number("width") / 2 + by, number("height") / 2 + by)];
+    case "star": return [starLine(mask.points, number("radius") + by, number("inner") / 100)];
+    default: return by ? [] : [flattened(mask.outline)];
+  }
+}
+
+export const closed = (mask) => !["straight", "band"].includes(mask.kind);
+
+function ring(a, b, from = 0, to = 2 * Math.PI, steps = 72) {
+  return Array.from({ length: steps + 1 }, (_, n) => {
+    const t = from + ((to - from) * n) / steps;
+    return [Math.max(a, 0) * Math.cos(t), Math.max(b, 0) * Math.sin(t)];
+  });
+}
+
+function boxLine(w, h, r) {
+  const k = Math.min(r, w, h);
+  if (k <= 0.5) return [[-w, -h], [w, -h], [w, h], [-w, h]];
+  const corner = (cx, cy, from) => ring(k, k, from, from + Math.PI / 2, 8).map(([x, y]) => [cx + x, cy + y]);
+  return [
+    ...corner(w - k, -h + k, -Math.PI / 2), ...corner(w - k, h - k, 0),
+    ...corner(-w + k, h - k, Math.PI / 2), ...corner(-w + k, -h + k, Math.PI),
+  ];
+}
+
+export function starLine(points, radius, inner) {
+  return Array.from({ length: 2 * points }, (_, n) => {
+    const r = Math.max(radius, 0) * (n % 2 ? inner : 1), a = (Math.PI * n) / points;
+    return [r * Math.sin(a), -r * Math.cos(a)];
+  });
+}
+
+const controls = (a, b) => [[a.x, a.y], [a.x + (a.out_x ?? 0), a.y + (a.out_y ?? 0)], [b.x + (b.in_x ?? 0), b.y + (b.in_y ?? 0)], [b.x, b.y]];
+
+export function curveAt(a, b, t) {
+  const s = 1 - t, [p0, p1, p2, p3] = controls(a, b);
+  return [0, 1].map((k) => s ** 3 * p0[k] + 3 * s * s * t * p1[k] + 3 * s * t * t * p2[k] + t ** 3 * p3[k]);
+}
+
+export function flattened(outline, steps = 14) {
+  const points = [];
+  outline.forEach((a, n) => {
+    const b = outline[(n + 1) % outline.length];
+    const straight = !a.out_x && !a.out_y && !b.in_x && !b.in_y;
+    for (let k = 0; k < (straight ? 1 : steps); k += 1) points.push(curveAt(a, b, k / steps));
+  });
+  return points;
+}
+
+/** One more point on the outline without changing its form (de Casteljau). */
+export function withPointAt(outline, n, t) {
+  const a = outline[n], b = outline[(n + 1) % outline.length];
+  const mix = (p, q) => [p[0] + (q[0] - p[0]) * t, p[1] + (q[1] - p[1]) * t];
+  const [p0, p1, p2, p3] = controls(a, b);
+  const p01 = mix(p0, p1), p12 = mix(p1, p2), p23 = mix(p2, p3);
+  const left = mix(p01, p12), right = mix(p12, p23), middle = mix(left, right);
+  const made = {
+    x: middle[0], y: middle[1], in_x: left[0] - middle[0], in_y: left[1] - middle[1],
+    out_x: right[0] - middle[0], out_y: right[1] - middle[1],
+    feather: ((a.feather ?? 0) + (b.feather ?? 0)) / 2,
+  };
+  const next = outline.map((one) => ({ ...one }));
+  next[n] = { ...a, out_x: p01[0] - p0[0], out_y: p01[1] - p0[1] };
+  next[(n + 1) % outline.length] = { ...b, in_x: p23[0] - p3[0], in_y: p23[1] - p3[1] };
+  next.splice(n + 1, 0, made);
+  return next;
+}
+
+/** The place on an outline nearest to a point: which piece, how far along it, how far away. */
+export function nearestOn(outline, u, v) {
+  let best = { away: Infinity };
+  outline.forEach((a, n) => {
+    const b = outline[(n + 1) % outline.length];
+    for (let k = 0; k <= 40; k += 1) {
+      const [x, y] = curveAt(a, b, k / 40);
+      const away = Math.hypot(x - u, y - v);
+      if (away < best.away) best = { away, n, t: Math.min(Math.max(k / 40, 0.02), 0.98) };
+    }
+  });
+  return best;
+}
+
+/** Handles of a smooth point: along the line between its neighbours, a sixth of it long. */
+export function smoothed(outline, n) {
+  const before = outline.at(n - 1), after = outline[(n + 1) % outline.length];
+  const dx = (after.x - before.x) / 6, dy = (after.y - before.y) / 6;
+  return { ...outline[n], in_x: -dx, in_y: -dy, out_x: dx, out_y: dy };
+}
+
+/** A line drawn by hand, with as few points as keep within `tolerance` of it (Douglas–Peucker). */
+export function simplified(points, tolerance) {
+  if (points.length < 3) return points;
+  const [a, b] = [points[0], points.at(-1)];
+  const long = Math.hypot(b[0] - a[0], b[1] - a[1]);
+  let worst = 0, at = 0;
+  for (let n = 1; n < points.length - 1; n += 1) {
+    const [x, y] = points[n];
+    const away = long < 1e-6 ? Math.hypot(x - a[0], y - a[1])
+      : Math.abs((b[0] - a[0]) * (a[1] - y) - (a[0] - x) * (b[1] - a[1])) / long;
+    if (away > worst) { worst = away; at = n; }
+  }
+  if (worst <= tolerance) return [a, b];
+  return [...simplified(points.slice(0, at + 1), tolerance).slice(0, -1), ...simplified(points.slice(at), tolerance)];
+}
+
+/** A closed outline of smooth points through some places; sharp turns stay corners. */
+export function through(points) {
+  const plain = points.map(([x, y]) => ({ x, y, in_x: 0, in_y: 0, out_x: 0, out_y: 0, feather: 0 }));
+  return plain.map((one, n) => {
+    const before = plain.at(n - 1), after = plain[(n + 1) % plain.length];
+    const a = Math.atan2(one.y - before.y, one.x - before.x), b = Math.atan2(after.y - one.y, after.x - one.x);
+    const turn = Math.abs(((b - a + 3 * Math.PI) % (2 * Math.PI)) - Math.PI);
+    return turn > 1.25 ? one : smoothed(plain, n);
+  });
+}
+
+/** An outline as the path of an SVG, and back. */
+export function toPath(outline) {
+  const r = (v) => Math.round(v * 100) / 100;
+  let path = `M${r(outline[0].x)} ${r(outline[0].y)}`;
+  outline.forEach((a, n) => {
+    const [, p1, p2, p3] = controls(a, outline[(n + 1) % outline.length]);
+    path += `C${r(p1[0])} ${r(p1[1])} ${r(p2[0])} ${r(p2[1])} ${r(p3[0])} ${r(p3[1])}`;
+  });
+  return `${path}Z`;
+}
+
+/** The first closed form of an SVG file as an outline about its own middle; the browser reads the file. */
+export function fromSvg(text, most = 400) {
+  const parsed = new DOMParser().parseFromString(text, "image/svg+xml");
+  const found = parsed.querySelector("path, polygon, polyline, circle, ellipse, rect");
+  if (parsed.querySelector("parsererror") || !found) return null;
+  const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+  const shape = document.createElementNS("http://www.w3.org/2000/svg", found.localName);
+  for (const name of ["d", "points", "cx", "cy", "r", "rx", "ry", "x", "y", "width", "height"]) {
+    const value = found.getAttribute(name);
+    if (value) shape.setAttribute(name, value);
+  }
+  svg.append(shape);
+  svg.style.position = "absolute";
+  document.body.append(svg);
+  try {
+    const long = shape.getTotalLength();
+    if (!Number.isFinite(long) || long <= 0) return null;
+    const steps = Math.min(most * 4, Math.max(48, Math.round(long)));
+    const points = Array.from({ length: steps }, (_, n) => {
+      const p = shape.getPointAtLength((long * n) / steps);
+      return [p.x, p.y];
+    });
+    const xs = points.map(([x]) => x), ys = points.map(([, y]) => y);
+    const box = { x: Math.min(...xs), y: Math.min(...ys), w: Math.max(...xs) - Math.min(...xs), h: Math.max(...ys) - Math.min(...ys) };
+    const middle = [box.x + box.w / 2, box.y + box.h / 2];
+    const kept = simplified([...points, points[0]], Math.max(box.w, box.h) / 400).slice(0, -1);
+    return { points: kept.map(([x, y]) => [x - middle[0], y - middle[1]]), width: box.w, height: box.h };
+  } finally {
+    svg.remove();
+  }
+}

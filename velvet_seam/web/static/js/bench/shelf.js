@@ -1,0 +1,77 @@
+// The shelf of a bench: footage for a new layer, or in the place of what a layer shows.
+import { say, sendFile } from "../common.js";
+
+export class Shelf {
+  constructor(bench) {
+    this.bench = bench;
+    this.pop = document.getElementById("shelf-pop");
+    this.target = null;
+    this.pop.addEventListener("beforetoggle", (event) => {
+      if (event.newState === "open") this.arrange();
+      else this.target = null;
+    });
+    document.getElementById("files").addEventListener("change", (event) => {
+      this.bringIn([...event.target.files]);
+      event.target.value = "";
+    });
+    this.pop.addEventListener("click", (event) => {
+      const whose = event.target.closest("[data-of]");
+      if (whose) this.filter(whose);
+    });
+  }
+
+  /** Open it to choose something in the place of what a layer or a sound shows. */
+  replace(thing, button) {
+    this.target = thing;
+    const box = button?.getBoundingClientRect();
+    this.at = box ? { left: box.left - 340, top: box.top } : null;
+    this.pop.showPopover();
+  }
+
+  arrange() {
+    const { pop, target } = this;
+    const box = document.getElementById("add-layer").getBoundingClientRect();
+    const { left, top } = (target && this.at) || { left: box.left - 120, top: box.bottom + 4 };
+    Object.assign(pop.style, { position: "fixed", inset: "auto", left: `${Math.max(8, left)}px`, top: `${Math.max(8, Math.min(top, innerHeight - 420))}px` });
+    pop.querySelector("[data-title]").textContent = target ? `Instead of ${target.name}` : "Add a layer";
+    pop.querySelector("[data-only-add]").hidden = Boolean(target);
+    const heard = target && target.footage !== undefined;
+    for (const item of pop.querySelectorAll("[data-add]")) {
+      item.dataset.unfit = Boolean(target) && (heard ? item.dataset.heard !== "yes" : item.dataset.kind === "sound");
+    }
+    this.filter(pop.querySelector("[data-of][aria-pressed='true']"));
+  }
+
+  filter(chosen) {
+    if (!chosen) return;
+    for (const one of this.pop.querySelectorAll("[data-of]")) one.setAttribute("aria-pressed", one === chosen);
+    for (const item of this.pop.querySelectorAll("[data-add]")) {
+      const other = chosen.dataset.of !== "all" && item.dataset.whose !== chosen.dataset.of;
+      item.hidden = other || item.dataset.unfit === "true";
+    }
+  }
+
+  async take(body) {
+    const { target, bench } = this;
+    this.pop.hidePopover();
+    if (!target) return bench.send("layers", { frame: bench.frame, ...body }).catch(() => null);
+    return bench.send("replace", { target: target.id, footage: body.footage }).catch(() => null);
+  }
+
+  async bringIn(files) {
+    const { target } = this;
+    for (const file of files) {
+      try {
+        say(`Bringing in ${file.name}`);
+        const { id } = await sendFile(file, (part) => { if (part === null) say(`The connection broke; ${file.name} goes on by itself.`); });
+        this.target = target;
+        await this.take({ footage: id });
+      } catch (problem) {
+        say(problem.message, true);
+      }
+      if (target) break;
+    }
+    const shelf = await fetch(`/shots/${this.bench.id}/shelf`);
+    document.getElementById("shelf").innerHTML = await shelf.text();
+  }
+}
