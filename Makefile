@@ -35,7 +35,7 @@ serve: $(VENV)/warm
 	apt-get -o DPkg::Lock::Timeout=120 install -y -qq --no-install-recommends chromium
 
 test: $(VENV)/dev $(VENV)/warm /usr/bin/chromium
-	$(PY) -m pytest
+	$(PY) -m pytest || { test $$? -eq 75 && echo "A test hung (see above); once more" && $(PY) -m pytest; }
 
 lint: $(VENV)/dev
 	$(VENV)/bin/ruff check .

@@ -13,6 +13,8 @@ from tests.application import CHROMIUM, application
 from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
 
+pytest_plugins = ["tests.hang"]
+
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args(browser_type_launch_args: dict) -> dict:

@@ -13,6 +13,9 @@ KINDS = ("prepare", "render")
 STILL_SECONDS = 240.0
 """Work that says nothing new for so long hangs, in a library or on a disk, and is begun again."""
 
+ENDING_SECONDS = 5.0
+"""Work that has been asked to end has so long to do so."""
+
 
 class Queue:
     """Watches the store's queue from a thread, from :meth:`start` to :meth:`stop`."""
@@ -41,7 +44,11 @@ class Queue:
         self._thread.join()
         for _, process in self._running.values():
             process.terminate()
-            process.wait()
+            try:
+                process.wait(ENDING_SECONDS)
+            except subprocess.TimeoutExpired:  # stuck in a library or on a disk
+                process.kill()
+                process.wait()
         self._library.jobs.restart_interrupted()
 
     def _watch(self) -> None:
