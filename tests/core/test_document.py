@@ -13,8 +13,9 @@ from pydantic import ValidationError
 
 from velvet_seam.core.formats.shot_file import read_shot_file, shot_file_text
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.describe import describe
-from velvet_seam.core.shot.edit import apply, read_edit
+from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.layer import FootageSource, Layer, Place, SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.matte import ScreenKey
 from velvet_seam.core.shot.seam import Seam

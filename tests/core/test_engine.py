@@ -12,7 +12,8 @@ from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.edit import apply, read_edit
+from velvet_seam.core.shot.apply import apply
+from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database

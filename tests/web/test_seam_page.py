@@ -37,7 +37,9 @@ def blank(clean: Page, served: str):
     clean.wait_for_url("**/shots/*")
     until(clean, "velvetSeam.bench.shot.layers.length === 0")
     yield clean
-    clean.evaluate("fetch(location.pathname, { method: 'DELETE' })")
+    clean.evaluate(
+        "fetch(location.pathname, { method: 'DELETE', signal: AbortSignal.timeout(20000) })"
+    )
 
 
 def settled(page: Page) -> None:
@@ -400,8 +402,9 @@ def test_mattes_are_steadied_copied_and_taken_from_the_file(bench: Page):
     calm = picture(bench, unlike=before)
     changed = np.abs(calm - before).max(2) > 4
     edge = ((before > 25) & (before < 230)).any(2).astype(np.uint8)
-    assert changed.any()
-    assert cv2.dilate(edge, np.ones((9, 9)))[changed].mean() > 0.9  # along the edge, and specks
+    assert 0 < changed.mean() < 0.01
+    # along the edge; what else changes is specks, and few of them
+    assert cv2.dilate(edge, np.ones((9, 9)))[changed].mean() > 0.7
 
     bench.locator("#seam-matte [data-copy-part]").select_option(label="Paper sea")
     until(bench, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")

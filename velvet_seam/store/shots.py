@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.describe import describe
-from velvet_seam.core.shot.edit import Edit, apply
+from velvet_seam.core.shot.edit import Edit
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.tables import RevisionRow, ShotRow, database, now

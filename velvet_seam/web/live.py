@@ -12,7 +12,8 @@ from pydantic import BaseModel, Field, ValidationError
 from velvet_seam.core.engine.engine import PREVIEW_SHORT_SIDE
 from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.edit import apply, read_edit
+from velvet_seam.core.shot.apply import apply
+from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.words import Id
 from velvet_seam.web.context import Context
 from velvet_seam.work.painter import Paint

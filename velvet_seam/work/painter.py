@@ -15,12 +15,14 @@ import cv2
 import numpy as np
 
 from velvet_seam.core.engine.cache import ByteCache
+from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
 from velvet_seam.core.engine.plan import Picture, Step, View
 from velvet_seam.core.picture.edge import Counts, counts
 from velvet_seam.core.picture.screen import ScreenReading, measure_area, measure_border
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.edit import ReorderLayer, SetValues, apply
+from velvet_seam.core.shot.apply import apply
+from velvet_seam.core.shot.edit import ReorderLayer, SetValues
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.store.library import Library
@@ -278,7 +280,7 @@ class Painter:
         else:
             frames = [span.first + (span.length - 1) * k // 4 for k in range(5)]
         return sorted(
-            {material.frame_at(layer.time.source_in + (f - span.first) / shot.rate) for f in frames}
+            {frame_shown(material, layer.time, f - span.first, shot.rate) for f in frames}
         )
 
 

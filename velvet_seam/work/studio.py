@@ -17,6 +17,9 @@ from velvet_seam.work.painter import Request, serve
 LIVE, SOON, WHENEVER = 0, 1, 2
 """How urgent a picture is: under the hand, on the screen, or for a wall of posters."""
 
+LONGEST_SECONDS = 120.0
+"""A painter that has not answered for so long hangs, and another takes its place."""
+
 
 class Studio:
     """Hands requests to the painter one at a time; restarts it should it ever fall over."""
@@ -87,5 +90,9 @@ class Studio:
     def _exchange(self, request: Request) -> tuple[str, Any]:
         assert self._pipe is not None
         self._pipe.send(request)
+        if not self._pipe.poll(LONGEST_SECONDS):
+            assert self._process is not None
+            self._process.kill()
+            raise EOFError
         answer: tuple[str, Any] = self._pipe.recv()
         return answer

@@ -21,6 +21,7 @@ from velvet_seam.core.shot.mask import (
     OvalMask,
     StarMask,
     StraightMask,
+    outline_at,
 )
 from velvet_seam.core.timing.animated import Animated, value_at
 
@@ -59,18 +60,14 @@ class Masking:
             self._number(v)
             for v in (mask.x, mask.y, mask.rotation, mask.grow, mask.feather_in, mask.feather_out)
         ]
-        whole = (
-            mask.model_dump_json(exclude={"id", "on", "use", "combine"})
-            if isinstance(mask, DrawnMask)
-            else ""
-        )
+        drawn = _points(mask, self._at).tobytes() if isinstance(mask, DrawnMask) else b""
         numbers = [
             self._number(getattr(mask, n))
             for n in ("width", "height", "round", "radius", "inner")
             if hasattr(mask, n)
         ]
         count = mask.points if isinstance(mask, StarMask) else 0
-        params: tuple[Any, ...] = (mask.kind, opacity, invert, place, numbers, count, whole)
+        params: tuple[Any, ...] = (mask.kind, opacity, invert, place, numbers, count, drawn)
         if on_canvas:
             sheet = self._planner.sheet
             size = (sheet.width, sheet.height)
@@ -113,13 +110,21 @@ class Masking:
             if isinstance(mask, BoxMask):
                 sides = (n(mask.width) / 2, n(mask.height) / 2, n(mask.round))
                 return shape.cover((width, height), shape.BOX, to_own, sides, unit, soft)
-            line = _outline(mask, n)
+            line = self._outline(mask)
             back = np.linalg.inv(to_own)
             points = np.column_stack([line[:, :2], np.ones(len(line))]) @ back.T
             line = np.column_stack([points[:, :2], line[:, 2]])
             return outline.cover_outline((width, height), line, unit * across, soft)
 
         return draw
+
+    def _outline(self, mask: Mask) -> NDArray[np.float64]:
+        """A star's or a drawn mask's polygon about its own point: (n, 3)."""
+        if isinstance(mask, StarMask):
+            inner = self._number(mask.inner) / 100
+            return outline.star(mask.points, self._number(mask.radius), inner)
+        assert isinstance(mask, DrawnMask)
+        return outline.flattened(_points(mask, self._at))
 
     def rows_left(self) -> tuple[float, float]:
         """What the masks leave of a layer's height, as parts of it: the rest need not be keyed."""
@@ -156,10 +161,10 @@ class Masking:
         ) / 8
 
 
-def _outline(mask: Mask, number: Callable[[Animated], float]) -> NDArray[np.float64]:
-    """A star's or a drawn mask's polygon about its own point: (n, 3)."""
-    if isinstance(mask, StarMask):
-        return outline.star(mask.points, number(mask.radius), number(mask.inner) / 100)
-    assert isinstance(mask, DrawnMask)
-    rows = [(v.x, v.y, v.in_x, v.in_y, v.out_x, v.out_y, v.feather) for v in mask.outline]
-    return outline.flattened(np.array(rows, np.float64))
+def _points(mask: DrawnMask, at: int) -> NDArray[np.float64]:
+    """A drawn outline's points at a frame of the layer: (n, 7), as ``flattened`` takes them."""
+    rows = [
+        (v.x, v.y, v.in_x, v.in_y, v.out_x, v.out_y, v.feather)
+        for v in outline_at(mask.outline, at)
+    ]
+    return np.array(rows, np.float64)

@@ -7,12 +7,12 @@ with one key give one picture: of another frame, another shot or an earlier revi
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from fractions import Fraction
 from functools import partial
 from typing import Any, Literal
 
 import numpy as np
 
+from velvet_seam.core.engine.clip_time import reading
 from velvet_seam.core.engine.cut import Cutter, laid_over
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.step import Footage, Picture, Sheet, Step, step
@@ -198,17 +198,9 @@ class Planner:
             size = (self._sheet.width, self._sheet.height)
             return step("colour", fill, (rgba, size)), width, height
         footage = self._footage(source.footage)
-        time = layer.time.source_in + Fraction(frame - layer.span.first) / self._shot.rate
-        number = footage.frame_at(time)
-        reading = step(
-            "read",
-            lambda: footage.read(number),
-            (footage.digest, number),
-            lasting=not footage.moving,
-            lane=footage.digest,
-            soon=layer.seam.edge.steady != 0,
-        )
-        return reading, footage.width, footage.height
+        soon = layer.seam.edge.steady != 0
+        read = reading(footage, layer.time, frame - layer.span.first, self._shot.rate, soon)
+        return read, footage.width, footage.height
 
 
 def _coverage(picture: Picture) -> Picture:

@@ -56,6 +56,17 @@ class Material:
         """The frame shown at a source time; 0 for a still."""
         return self.probe.frame_at(time) if self.moving else 0
 
+    def begins(self, number: int) -> Fraction:
+        return self.probe.begins(number)
+
+    @property
+    def frames(self) -> int:
+        return self.probe.frames if self.moving else 1
+
+    @property
+    def length(self) -> Fraction:
+        return self.probe.length
+
     def read(self, number: int) -> NDArray[np.uint8]:
         """Frame ``number``: (h, w, 4) uint8 RGBA, display-referred, premultiplied."""
         with self._lock:
@@ -92,6 +103,8 @@ class Missing:
     """Stands for footage whose file is not there: a hatched field of the same size."""
 
     moving = False
+    frames = 1
+    length = Fraction(0)
 
     def __init__(self, identity: str, probe: Probe) -> None:
         self.probe = probe
@@ -104,6 +117,9 @@ class Missing:
 
     def frame_at(self, time: Fraction) -> int:
         return 0
+
+    def begins(self, number: int) -> Fraction:
+        return Fraction(0)
 
     def read(self, number: int) -> NDArray[np.uint8]:
         width, height = proxy_size(self.width, self.height)

@@ -62,6 +62,15 @@ class Probe(BaseModel):
     def has_sound(self) -> bool:
         return self.sound_channels > 0
 
+    def begins(self, number: int) -> Fraction:
+        """The source time at which a frame begins to show, in seconds."""
+        return number / self.rate if self.regular else self.times[number] * self.tick
+
+    @property
+    def length(self) -> Fraction:
+        """Seconds from the first frame to the end of the last, which shows as long as most do."""
+        return self.begins(self.frames - 1) + 1 / self.rate if self.frames else Fraction(0)
+
     def frame_at(self, time: Fraction) -> int:
         """The number of the frame shown at a source time in seconds; the last one holds.
 

@@ -7,12 +7,19 @@ from velvet_seam.core.shot.edit import (
     AddLayer,
     AddMask,
     AddMatte,
+    AddPoint,
     AddSound,
     DuplicateLayer,
+    EaseKeys,
     Edit,
+    KeyHere,
     MoveInTime,
+    MoveKeys,
+    PasteKeys,
+    RemoveKeys,
     RemoveLayer,
     RemovePart,
+    RemovePoint,
     RemoveSound,
     ReorderLayer,
     ReplaceFootage,
@@ -47,6 +54,11 @@ def _called(shot: Shot, target: str | None) -> str:
         if thing.id == target:
             return thing.name
     raise Problem("That layer is no longer in the shot.")
+
+
+def _value(path: str) -> str:
+    last = path.rpartition(".")[2]
+    return _VALUE_WORDS.get(last, last.replace("_", " "))
 
 
 def _kind(part: Matte | Mask) -> str:
@@ -91,8 +103,19 @@ def describe(shot: Shot, edit: Edit) -> str:
             return f"split {_called(shot, target)}"
         case MoveInTime(target=target):
             return f"move {_called(shot, target)} in time"
+        case AddPoint(layer=target) | RemovePoint(layer=target):
+            return f"outline of {_called(shot, target)}"
+        case KeyHere(target=target, paths=paths, on=on):
+            what = (
+                f"keyframe of {_value(paths[0])}" if len(paths) == 1 else f"{len(paths)} keyframes"
+            )
+            return f"{'' if on else 'remove '}{what}, {_called(shot, target)}"
+        case EaseKeys(target=target):
+            return f"ease of keyframes, {_called(shot, target)}"
+        case MoveKeys(target=target) | RemoveKeys(target=target) | PasteKeys(target=target):
+            word = {"move-keys": "move", "remove-keys": "remove", "paste-keys": "paste"}[edit.do]
+            return f"{word} keyframes of {_called(shot, target)}"
         case SetValues(target=target, values=values):
-            last = next(iter(values)).rpartition(".")[2]
-            return f"{_VALUE_WORDS.get(last, last.replace('_', ' '))} of {_called(shot, target)}"
+            return f"{_value(next(iter(values)))} of {_called(shot, target)}"
         case _:
             return f"trim {_called(shot, edit.target)}"

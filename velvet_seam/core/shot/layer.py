@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.words import Colour, Id, Name, Part
-from velvet_seam.core.timing.animated import Animated, within
+from velvet_seam.core.timing.animated import Animated, integral, within
 from velvet_seam.core.timing.rate import Seconds
 
 THREADS = 10
@@ -20,6 +20,7 @@ MAX_FRAME = 200_000
 Position = Annotated[Animated, within(-16384, 16384, "px")]
 Scale = Annotated[Animated, within(1, 3200, "%")]
 Rotation = Annotated[Animated, within(-3600, 3600, "°")]
+Speed = Annotated[Animated, within(-1000, 1000, "%")]
 Gain = Annotated[Animated, within(-96, 24, "dB")]
 
 
@@ -64,9 +65,34 @@ class Span(Part):
 
 
 class TimeMap(Part):
-    """Which time of the source is shown at the first frame of the span; normal speed from there."""
+    """A clip's own time: which time of the source each frame of the span shows.
+
+    At the first frame of the span it is ``source_in``; from there it runs with ``speed``, whose area
+    is the time that has passed. Backwards below 0 %, standing still at 0 %.
+    """
 
     source_in: Seconds = Fraction(0)
+    speed: Speed = Field(100.0, description="100 % is the source's own; a ramp where it is keyed")
+    ends: Literal["hold", "loop", "bounce"] = Field(
+        "hold",
+        description="beyond the source: its outer frame holds, it begins again, or runs back",
+    )
+    between: Literal["nearest", "mix", "flow"] = Field(
+        "nearest",
+        description="between two source frames: the one shown then, both mixed, or moved pixels",
+    )
+    sound: Literal["follow", "keep-pitch", "stay"] = Field(
+        "follow", description="the clip's sound: at the same speed, at the same speed in its own "
+        "pitch, or as recorded",
+    )  # fmt: skip
+
+    def at(self, frames: int, rate: Fraction) -> Fraction:
+        """The source's time so many shot frames after the first of the span, before ``ends`` acts.
+
+        >>> TimeMap(source_in="2", speed=-50).at(25, Fraction(25))
+        Fraction(3, 2)
+        """
+        return self.source_in + integral(self.speed, frames) / 100 / rate
 
 
 class Place(Part):

@@ -60,8 +60,8 @@ def _frame_rate(given: Any) -> Fraction:
 
 def _seconds(given: Any) -> Fraction:
     time = parse_fraction(given)
-    if not 0 <= time <= 86_400:
-        raise ValueError("a time in a source lies between 0 and 86400 seconds")
+    if not -86_400 <= time <= 86_400:
+        raise ValueError("a time in a source lies between -86400 and 86400 seconds")
     return time
 
 

@@ -1,0 +1,159 @@
+"""A clip's own time: every shot frame shows the source frame it should, read off the pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.clips import coded_clip, read_code
+from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.media.material import Material
+from velvet_seam.core.media.probe import probe
+from velvet_seam.core.picture.between import flowed, mixed_frames
+from velvet_seam.core.shot.apply import apply
+from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.shot import Shot
+
+
+@pytest.fixture(scope="module")
+def clips(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str], Material]:
+    """The clips ``24``, ``25``, ``120``: of so many frames a second, 72 frames each, by name."""
+    folder = tmp_path_factory.mktemp("rates")
+    made: dict[str, Material] = {}
+
+    def clip(name: str) -> Material:
+        if name not in made:
+            path = folder / f"{name}.mp4"
+            coded_clip(path, 72, rate=Fraction(name))
+            made[name] = Material(f"f-{name}", path, probe(path), preview=False)
+        return made[name]
+
+    return clip
+
+
+def shot_of(rate: str, length: int = 72, **time) -> Shot:
+    layer = {
+        "id": "l-one", "name": "One", "source": {"kind": "footage", "footage": "f-one"},
+        "span": {"first": 0, "last": length - 1}, "place": {"x": 96, "y": 64}, "time": time,
+    }  # fmt: skip
+    return Shot.model_validate(
+        {"name": "S", "canvas": {"width": 192, "height": 128}, "rate": rate, "length": length,
+         "layers": [layer]}
+    )  # fmt: skip
+
+
+def codes(shot: Shot, material: Material) -> list[int]:
+    engine = Engine(lambda _: material, passing=True)
+    return [read_code(engine.picture(engine.plan(shot, n))) for n in range(shot.length)]
+
+
+def ramp(*keys: tuple[int, float, object]) -> dict:
+    return {"keys": [{"frame": f, "value": v, "ease": e} for f, v, e in keys]}
+
+
+LAST = 71
+
+CASES = {
+    "24 in 25": ("24", {}, lambda n: n * 24 // 25),
+    "120 in 25": ("120", {}, lambda n: min(n * 24 // 5, LAST)),
+    "120 in 25, each frame": ("120", {"speed": 100 * 25 / 120}, lambda n: n),
+    "half speed": ("25", {"speed": 50}, lambda n: n // 2),
+    "three and a half times": ("25", {"speed": 350}, lambda n: min(n * 7 // 2, LAST)),
+    "backwards": ("25", {"speed": -100, "source_in": "71/25"}, lambda n: LAST - n),
+    "backwards at half": ("25", {"speed": -50, "source_in": "71/25"},
+                          lambda n: (2 * LAST - n) // 2),
+    "frozen": ("25", {"speed": 0, "source_in": "33/25"}, lambda n: 33),
+    "slipped": ("25", {"source_in": "13/25"}, lambda n: min(n + 13, LAST)),
+    "looped": ("25", {"ends": "loop", "speed": 300}, lambda n: 3 * n % 72),
+    "looped backwards": ("25", {"ends": "loop", "speed": -100}, lambda n: -n % 72),
+    "back and forth": ("25", {"ends": "bounce", "speed": 400},
+                       lambda n: min(4 * n % 142, 142 - 4 * n % 142)),
+    # 100 % to 0 within 20 frames, straight: n − n²/40 frames have passed
+    "ramp to a stand": ("25", {"speed": ramp((0, 100, "linear"), (20, 0, "linear"))},
+                        lambda n: (40 * n - n * n) // 40 if n < 20 else 10),
+    # held at double speed for 10 frames, then at half
+    "steps": ("25", {"speed": ramp((0, 200, "hold"), (10, 50, "hold"))},
+              lambda n: 2 * n if n <= 10 else 20 + (n - 10) // 2),
+    # 3t² − 2t³ from 0 to 100 % in 16 frames: 16 (t³ − t⁴/2) frames have passed
+    "smooth start": ("25", {"speed": ramp((0, 0, "smooth"), (16, 100, "hold"))},
+                     lambda n: (32 * n**3 - n**4) // (2 * 16**3) if n < 16 else n - 8),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_every_frame_shows_the_source_frame_of_its_time(name, clips):
+    rate, time, wanted = CASES[name]
+    shot = shot_of("25", **time)
+    assert codes(shot, clips(rate)) == [wanted(n) for n in range(72)]
+
+
+def test_a_hand_drawn_ramp_shows_the_frame_of_its_area(clips):
+    curve = (0.7, 0.1, 0.2, 1.0)
+    shot = shot_of("25", speed=ramp((0, 20, curve), (60, 180, "hold")))
+    s = np.linspace(0, 1, 400_001)
+    x = 3 * (1 - s) ** 2 * s * curve[0] + 3 * (1 - s) * s**2 * curve[2] + s**3
+    y = 3 * (1 - s) ** 2 * s * curve[1] + 3 * (1 - s) * s**2 * curve[3] + s**3
+    area = np.concatenate([[0], np.cumsum(np.diff(x) * (y[1:] + y[:-1]) / 2)])
+    for n, shown in enumerate(codes(shot, clips("25"))[:60]):
+        passed = 0.2 * n + 1.6 * 60 * np.interp(n / 60, x, area)
+        near = abs(passed - round(passed)) < 1e-4  # the reference itself is not sure there
+        assert shown in ([round(passed) - 1, round(passed)] if near else [min(int(passed), LAST)])
+
+
+@pytest.mark.parametrize("name", ["half speed", "backwards", "smooth start", "looped", "steps"])
+def test_splitting_and_trimming_change_nothing_that_is_seen(name, clips):
+    rate, time, wanted = CASES[name]
+    shot = shot_of("25", **time)
+    split = apply(shot, read_edit({"do": "split", "target": "l-one", "at": 7, "new_id": "l-two"}))
+    split = apply(split, read_edit({"do": "split", "target": "l-two", "at": 31, "new_id": "l-3"}))
+    assert codes(split, clips(rate)) == [wanted(n) for n in range(72)]
+
+
+def test_a_clip_is_not_begun_before_its_first_frame(clips):
+    shot = shot_of("25", source_in="4/25", speed=50)
+    moved = apply(shot, read_edit({"do": "move-in-time", "target": "l-one", "by": 40}))
+    longer = apply(moved, read_edit({"do": "trim", "target": "l-one", "edge": "first", "to": 0}))
+    assert longer.layers[0].span.first == 32
+    assert longer.layers[0].time.source_in == 0
+
+
+@pytest.mark.parametrize("part", [0.25, 0.5, 0.8])
+def test_between_two_frames(part):
+    """A disc that moves 12 px: flow puts it where it is at that time, mixing shows it twice."""
+
+    def disc(x: float) -> np.ndarray:
+        down, across = np.mgrid[0:240, 0:320]
+        cover = np.clip(40.5 - np.hypot(across - x, down - 120), 0, 1)
+        rng = np.random.default_rng(1)
+        rough = np.kron(rng.integers(90, 160, (30, 40)), np.ones((8, 8)))
+        grain = 40 * np.sin(down / 7) + 160  # something to follow, that moves with the disc
+        picture = np.full((240, 320, 4), 255, np.uint8)
+        picture[..., :3] = (rough * (1 - cover) + grain * cover)[..., None]
+        return picture
+
+    one, other, truth = disc(140), disc(152), disc(140 + 12 * part)
+    far = [np.abs(made.astype(int) - truth).mean()
+           for made in (flowed(one, other, part), mixed_frames(one, other, part))]  # fmt: skip
+    assert far[0] < 0.5 * far[1]
+    assert np.abs(mixed_frames(one, other, part)[120, 60].astype(int) - one[120, 60]).max() <= 1
+
+
+def test_slow_motion_is_mixed_or_flows(clips):
+    whole = shot_of("25", speed=50, between="mix")
+    engine = Engine(lambda _: clips("25"), passing=True)
+    first, second, between = (engine.picture(engine.plan(whole, n)).astype(int) for n in (0, 2, 1))
+    assert np.abs(between - (first + second) / 2).max() <= 1
+    flow = shot_of("25", speed=50, between="flow")
+    assert read_code(engine.picture(engine.plan(flow, 4))) == 2  # on a frame it is that frame
+
+
+def test_a_still_and_a_clip_of_one_frame_stay_what_they_are(tmp_path: Path):
+    path = tmp_path / "one.mp4"
+    coded_clip(path, 1)
+    one = Material("f", path, probe(path), preview=False)
+    for ends in ("hold", "loop", "bounce"):
+        assert codes(shot_of("25", 5, ends=ends, speed=-70, between="mix"), one) == [0] * 5

@@ -1,0 +1,69 @@
+"""A clip's own time: which frames of the source a frame of the shot shows, and in what parts."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from velvet_seam.core.engine.step import Footage, Step, step
+from velvet_seam.core.picture.between import flowed, mixed_frames
+from velvet_seam.core.shot.layer import TimeMap
+
+Shown = tuple[int, int, float]
+"""The number of a frame, of the one after it, and how far it is on the way there, 0 to 1."""
+
+
+def folded(time: Fraction, ends: str, length: Fraction, last: Fraction) -> Fraction:
+    """A time beyond the source brought back into it.
+
+    Args:
+        ends: ``loop`` begins again after ``length``; ``bounce`` runs back from the ``last`` frame's
+            begin, so that neither the first nor the last frame shows twice; ``hold`` leaves it.
+
+    >>> [int(folded(Fraction(n), "bounce", Fraction(4), Fraction(3))) for n in range(-2, 8)]
+    [2, 1, 0, 1, 2, 3, 2, 1, 0, 1]
+    """
+    if ends == "loop" and length > 0:
+        return time % length
+    if ends == "bounce" and last > 0:
+        time %= 2 * last
+        return 2 * last - time if time > last else time
+    return time
+
+
+def shown(footage: Footage, time: Fraction, ends: str) -> Shown:
+    """What of a source is seen at a time of it."""
+    final = footage.frames - 1
+    time = folded(time, ends, footage.length, footage.begins(final) if final >= 0 else Fraction(0))
+    number = footage.frame_at(time)
+    if number >= final and ends != "loop":
+        return number, number, 0.0
+    begin = footage.begins(number)
+    after = footage.begins(number + 1) if number < final else footage.length
+    part = (time - begin) / (after - begin) if after > begin else Fraction(0)
+    return number, (number + 1) % (final + 1), float(min(max(part, Fraction(0)), Fraction(1)))
+
+
+def frame_shown(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction) -> int:
+    """The source frame that a layer shows so many shot frames after its first."""
+    return shown(footage, clip_time.at(frames, rate), clip_time.ends)[0]
+
+
+def reading(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction, soon: bool) -> Step:
+    """The step that reads a layer's picture of its source."""
+
+    def read(number: int) -> Step:
+        return step(
+            "read", lambda: footage.read(number), (footage.digest, number),
+            lasting=not footage.moving, lane=footage.digest, soon=soon,
+        )  # fmt: skip
+
+    if not footage.moving:
+        return read(0)
+    number, after, part = shown(footage, clip_time.at(frames, rate), clip_time.ends)
+    if clip_time.between == "nearest" or number == after or part < 1 / 256:
+        return read(number)
+    join = mixed_frames if clip_time.between == "mix" else flowed
+    return step(
+        "between", lambda one, other: join(one, other, part), (clip_time.between, part),
+        read(number), read(after),
+    )  # fmt: skip
