@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.apply import apply
@@ -13,6 +14,9 @@ from velvet_seam.core.shot.edit import Edit
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.tables import RevisionRow, ShotRow, database, now
+
+_read = lru_cache(64)(load)
+"""Documents are read again with every request and every edit; one that was read does not change."""
 
 
 @dataclass(frozen=True)
@@ -56,7 +60,7 @@ class Shots:
         here, after = around[row.head], around.get(row.head + 1)
         return Standing(
             id=identity,
-            shot=load(here.document),
+            shot=_read(here.document),
             revision=row.head,
             stamp=round(row.changed.timestamp() * 1_000_000),
             undo=here.label if row.head > 0 else None,
@@ -128,7 +132,7 @@ class Shots:
                 RevisionRow.shot == identity, RevisionRow.number == number
             )
             if revision is not None:
-                self._stand(identity, number, load(revision.document).name)
+                self._stand(identity, number, _read(revision.document).name)
         return self.get(identity)
 
     def _stand(self, identity: str, number: int, name: str) -> None:
