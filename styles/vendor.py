@@ -55,7 +55,15 @@ ICONS = [
     "contrast",
     "search",
     "replace",
+    "rewind",
+    "snowflake",
 ]
+
+OWN = {
+    "knot": '<path d="M1 12h5M18 12h5"/><circle cx="12" cy="12" r="6"/>',
+    "knot-plus": '<path d="M1 15h4M15 15h4M19 3v8M15 7h8"/><circle cx="10" cy="15" r="5"/>',
+}
+"""Drawn for this application: a knot on a thread."""
 
 FILES = {
     "htmx.org/dist/htmx.min.js": "vendor/htmx.min.js",
@@ -77,6 +85,9 @@ def sprite() -> str:
         assert inner, name
         body = " ".join(inner[1].split())
         symbols.append(f'<symbol id="{name}" viewBox="0 0 24 24">{body}</symbol>')
+    symbols += [
+        f'<symbol id="{name}" viewBox="0 0 24 24">{body}</symbol>' for name, body in OWN.items()
+    ]
     return '<svg xmlns="http://www.w3.org/2000/svg">' + "\n".join(symbols) + "</svg>\n"
 
 

@@ -14,6 +14,7 @@ from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.picture.between import flowed, mixed_frames
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.shot import Shot
@@ -157,3 +158,42 @@ def test_a_still_and_a_clip_of_one_frame_stay_what_they_are(tmp_path: Path):
     one = Material("f", path, probe(path), preview=False)
     for ends in ("hold", "loop", "bounce"):
         assert codes(shot_of("25", 5, ends=ends, speed=-70, between="mix"), one) == [0] * 5
+
+
+@pytest.mark.parametrize(
+    "name",
+    ["half speed", "backwards", "frozen", "steps", "ramp to a stand", "smooth start", "looped"],
+)
+def test_turned_round_it_shows_the_same_frames_from_the_end(name, clips):
+    rate, time, wanted = CASES[name]
+    shot = shot_of("25", **time)
+    turned = apply(shot, read_edit({"do": "reverse", "target": "l-one"}))
+    assert codes(turned, clips(rate)) == [wanted(n) for n in range(72)][::-1]
+
+
+def test_a_speed_that_holds_here_and_slopes_there_is_not_turned(clips):
+    shot = shot_of("25", speed=ramp((0, 100, "hold"), (9, 50, "linear"), (20, 0, "hold")))
+    with pytest.raises(Problem, match="holds only here and there"):
+        apply(shot, read_edit({"do": "reverse", "target": "l-one"}))
+
+
+@pytest.mark.parametrize("apart", [False, True])
+@pytest.mark.parametrize(("name", "at"), [("half speed", 21), ("smooth start", 9), ("24 in 25", 0)])
+def test_a_frame_is_frozen_and_the_rest_waits_or_does_not(name, at, apart, clips):
+    rate, time, wanted = CASES[name]
+    edit = {"do": "freeze", "layer": "l-one", "at": at, "frames": 6, "frozen_id": "l-f",
+            "rest_id": "l-r", "apart": apart}  # fmt: skip
+    frozen = apply(shot_of("25", **time), read_edit(edit))
+    plain = [wanted(n) for n in range(72)]
+    late = 0 if apart else 6
+    expected = plain[:at] + [plain[at]] * 6 + plain[at + 6 - late :]
+    assert codes(frozen, clips(rate)) == expected[:72]
+    assert frozen.layer("l-f").name == "One frozen"
+
+
+def test_slipping_shows_another_stretch_but_not_before_the_first_frame(clips):
+    shot = shot_of("25", source_in="8/25")
+    later = apply(shot, read_edit({"do": "slip", "target": "l-one", "by": 5}))
+    assert codes(later, clips("25"))[:3] == [13, 14, 15]
+    first = apply(shot, read_edit({"do": "slip", "target": "l-one", "by": -50}))
+    assert codes(first, clips("25"))[:3] == [0, 1, 2]

@@ -70,13 +70,14 @@ def test_the_page_places_handles_where_the_engine_places_layers(bench: Page):
 
 
 def test_the_page_knows_the_value_of_a_moving_number(bench: Page):
-    keys = [{"frame": -3, "value": 4.0, "ease": "smooth"}, {"frame": 9, "value": -7.5, "ease": "hold"},
-            {"frame": 20, "value": 11.0, "ease": "linear"}, {"frame": 31, "value": 2.0, "ease": "linear"}]  # fmt: skip
+    eases = ["smooth", "hold", "linear", "slow-start", "slow-end", (0.9, -0.4, 0.2, 1.3), "linear"]
+    keys = [{"frame": 9 * n - 3, "value": (-1) ** n * 7.5 * n, "ease": ease}
+            for n, ease in enumerate(eases)]  # fmt: skip
     value = Keyframes(keys=[Keyframe(**key) for key in keys])
-    frames = list(range(-10, 45))
+    frames = list(range(-10, 70))
     got = bench.evaluate(
         """async ([keys, frames]) => {
-            const { valueAt } = await import('/static/js/bench/model.js');
+            const { valueAt } = await import('/static/js/bench/moving.js');
             return frames.map((frame) => valueAt({ keys }, frame));
         }""",
         [keys, frames],

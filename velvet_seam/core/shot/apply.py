@@ -9,9 +9,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from fractions import Fraction
 from functools import partial, reduce
-from typing import Any, TypeVar
+from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
@@ -25,6 +24,7 @@ from velvet_seam.core.shot.edit import (
     DuplicateLayer,
     EaseKeys,
     Edit,
+    Freeze,
     KeyHere,
     MoveInTime,
     MoveKeys,
@@ -36,8 +36,10 @@ from velvet_seam.core.shot.edit import (
     RemoveSound,
     ReorderLayer,
     ReplaceFootage,
+    Reverse,
     SetValues,
     Several,
+    Slip,
     Split,
     Trim,
 )  # fmt: skip
@@ -50,14 +52,13 @@ from velvet_seam.core.shot.keyframes import (
     with_ease,
     with_keys,
 )
-from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack, Span, TimeMap
+from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack
 from velvet_seam.core.shot.mask import DrawnMask, MaskBase, OutlineKeys, Vertex
 from velvet_seam.core.shot.points import resized, with_point
-from velvet_seam.core.shot.seam import Seam
+from velvet_seam.core.shot.revise import fresh_seam, replaced, revised, with_layer
 from velvet_seam.core.shot.shot import Shot, sentence
+from velvet_seam.core.shot.time_edits import freeze, move_in_time, reverse, slip, split, trim
 from velvet_seam.core.timing.animated import Animated, Keyframes, value_at
-
-Thing = TypeVar("Thing", Layer, SoundTrack)
 
 FIXED = {"id", "kind", "schema_version", "layers", "sounds", "matte", "masks"}
 """Fields that :class:`SetValues` leaves alone: they have edits of their own, or none."""
@@ -93,22 +94,6 @@ def _refuse_locked(shot: Shot, edit: Edit) -> None:
             raise Problem(f"{thing.name} is locked. Unlock it to change it.")
 
 
-def revised(part: Any, **changes: Any) -> Any:
-    """A copy of a document part with fields replaced, checked again as a whole."""
-    fields = {name: getattr(part, name) for name in type(part).model_fields}
-    return type(part).model_validate({**fields, **changes})
-
-
-def _with_layer(shot: Shot, new: Layer) -> Shot:
-    shot.layer(new.id)
-    return revised(shot, layers=[new if old.id == new.id else old for old in shot.layers])
-
-
-def _with_sound(shot: Shot, new: SoundTrack) -> Shot:
-    shot.sound(new.id)
-    return revised(shot, sounds=[new if old.id == new.id else old for old in shot.sounds])
-
-
 def _add_layer(shot: Shot, edit: AddLayer) -> Shot:
     layers = list(shot.layers)
     layers.insert(len(layers) if edit.index is None else edit.index, edit.layer)
@@ -123,36 +108,12 @@ def _remove_layer(shot: Shot, edit: RemoveLayer) -> Shot:
 def _duplicate_layer(shot: Shot, edit: DuplicateLayer) -> Shot:
     layer = shot.layer(edit.layer)
     copy = revised(
-        layer, id=edit.new_id, name=f"{layer.name[:112]} copy", seam=_fresh(layer, edit.new_id),
+        layer, id=edit.new_id, name=f"{layer.name[:112]} copy", seam=fresh_seam(layer, edit.new_id),
         locked=False,
     )  # fmt: skip
     layers = list(shot.layers)
     layers.insert(layers.index(layer) + 1, copy)
     return revised(shot, layers=layers)
-
-
-def _fresh(layer: Layer, new_id: str) -> Seam:
-    """A layer's seam for a copy of it: its mattes and masks get ids of their own."""
-    seam = layer.seam
-    return Seam.model_validate(
-        {name: getattr(seam, name) for name in Seam.model_fields}
-        | {
-            "matte": [revised(p, id=f"{new_id[:30]}-k{i}") for i, p in enumerate(seam.matte)],
-            "masks": [revised(p, id=f"{new_id[:30]}-m{i}") for i, p in enumerate(seam.masks)],
-        }
-    )
-
-
-def _begun_later(part: Any, by: int) -> Any:
-    """A part whose layer begins ``by`` frames later: its keyframes stay where they were in time."""
-    if isinstance(part, Keyframes | OutlineKeys):
-        return with_keys(part, (revised(key, frame=key.frame - by) for key in part.keys))
-    if isinstance(part, BaseModel):
-        fields = {name: getattr(part, name) for name in type(part).model_fields}
-        return type(part).model_validate({n: _begun_later(f, by) for n, f in fields.items()})
-    if isinstance(part, tuple):
-        return tuple(_begun_later(one, by) for one in part)
-    return part
 
 
 def _reorder_layer(shot: Shot, edit: ReorderLayer) -> Shot:
@@ -184,7 +145,7 @@ def _changed(shot: Shot, target: str | None, changes: Mapping[str, Callable[[Any
             part = _set_path(part, path.split("."), change)
         return part
 
-    return all_of(shot) if target is None else _replace(shot, target, all_of)
+    return all_of(shot) if target is None else replaced(shot, target, all_of)
 
 
 def _set_values(shot: Shot, edit: SetValues) -> Shot:
@@ -299,7 +260,7 @@ def _resized(mask: MaskBase, by: float) -> MaskBase:
 
 
 def _replace_footage(shot: Shot, edit: ReplaceFootage) -> Shot:
-    def replaced(thing: Layer | SoundTrack) -> Layer | SoundTrack:
+    def showing(thing: Layer | SoundTrack) -> Layer | SoundTrack:
         if isinstance(thing, SoundTrack):
             return revised(thing, footage=edit.footage)
         if not isinstance(thing.source, FootageSource):
@@ -315,19 +276,19 @@ def _replace_footage(shot: Shot, edit: ReplaceFootage) -> Shot:
             seam=revised(thing.seam, masks=masks),
         )
 
-    return _replace(shot, edit.target, replaced)
+    return replaced(shot, edit.target, showing)
 
 
 def _add_matte(shot: Shot, edit: AddMatte) -> Shot:
     layer = shot.layer(edit.layer)
     seam = revised(layer.seam, matte=(*layer.seam.matte, edit.matte))
-    return _with_layer(shot, revised(layer, seam=seam))
+    return with_layer(shot, revised(layer, seam=seam))
 
 
 def _add_mask(shot: Shot, edit: AddMask) -> Shot:
     layer = shot.layer(edit.layer)
     seam = revised(layer.seam, masks=(*layer.seam.masks, edit.mask))
-    return _with_layer(shot, revised(layer, seam=seam))
+    return with_layer(shot, revised(layer, seam=seam))
 
 
 def _remove_part(shot: Shot, edit: RemovePart) -> Shot:
@@ -340,73 +301,7 @@ def _remove_part(shot: Shot, edit: RemovePart) -> Shot:
         matte=[part for part in seam.matte if part.id != edit.part],
         masks=[part for part in seam.masks if part.id != edit.part],
     )
-    return _with_layer(shot, revised(layer, seam=seam))
-
-
-def _replace(shot: Shot, target: str, change: Callable[[Any], Any]) -> Shot:
-    if any(layer.id == target for layer in shot.layers):
-        return _with_layer(shot, change(shot.layer(target)))
-    return _with_sound(shot, change(shot.sound(target)))
-
-
-def _move_in_time(shot: Shot, edit: MoveInTime) -> Shot:
-    def moved(thing: Thing) -> Thing:
-        by = max(edit.by, -thing.span.first)
-        return revised(thing, span=thing.span.moved(by))
-
-    return _replace(shot, edit.target, moved)
-
-
-def _trim(shot: Shot, edit: Trim) -> Shot:
-    def trimmed(thing: Thing) -> Thing:
-        span = thing.span
-        if edit.edge == "last":
-            return revised(thing, span=Span(first=span.first, last=max(edit.to, span.first)))
-        first = min(edit.to, span.last)
-        moving = isinstance(thing, SoundTrack) or isinstance(thing.source, FootageSource)
-        first = max(first, 0)
-        if not moving:
-            return revised(
-                _begun_later(thing, first - span.first), span=Span(first=first, last=span.last)
-            )
-        while first < span.first and _before_source(thing.time, first - span.first, shot.rate):
-            first += 1
-        by = first - span.first
-        later = _begun_later(thing, by)
-        return revised(
-            later,
-            span=Span(first=first, last=span.last),
-            time=revised(later.time, source_in=thing.time.at(by, shot.rate)),
-        )
-
-    return _replace(shot, edit.target, trimmed)
-
-
-def _before_source(time: TimeMap, frames: int, rate: Fraction) -> bool:
-    """Whether a clip would begin before its own first frame, played forwards to its end."""
-    return (
-        time.ends == "hold"
-        and time.at(frames, rate) < 0
-        and time.at(frames + 1, rate) > time.at(frames, rate)
-    )
-
-
-def _split(shot: Shot, edit: Split) -> Shot:
-    thing = next((one for one in shot.things if one.id == edit.target), None)
-    if thing is None:
-        raise Problem("Nothing was changed: that layer or sound is no longer in the shot.")
-    if not thing.span.first < edit.at <= thing.span.last:
-        raise Problem(f"{thing.name} has no frame on both sides of the playhead to be split there.")
-    earlier = _trim(shot, Trim(target=edit.target, edge="last", to=edit.at - 1))
-    later = _trim(shot, Trim(target=edit.target, edge="first", to=edit.at))
-    if isinstance(thing, SoundTrack):
-        piece = revised(later.sound(thing.id), id=edit.new_id)
-        return revised(earlier, sounds=(*earlier.sounds, piece))
-    rest = later.layer(thing.id)
-    layers = list(earlier.layers)
-    piece = revised(rest, id=edit.new_id, seam=_fresh(rest, edit.new_id))
-    layers.insert(shot.layers.index(thing) + 1, piece)
-    return revised(earlier, layers=layers)
+    return with_layer(shot, revised(layer, seam=seam))
 
 
 def _add_sound(shot: Shot, edit: AddSound) -> Shot:
@@ -439,9 +334,12 @@ _APPLY: dict[type, Callable[[Shot, Any], Shot]] = {
     AddMatte: _add_matte,
     AddMask: _add_mask,
     RemovePart: _remove_part,
-    MoveInTime: _move_in_time,
-    Trim: _trim,
-    Split: _split,
+    MoveInTime: move_in_time,
+    Trim: trim,
+    Split: split,
+    Slip: slip,
+    Freeze: freeze,
+    Reverse: reverse,
     AddSound: _add_sound,
     RemoveSound: _remove_sound,
     Several: _several,

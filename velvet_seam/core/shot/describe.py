@@ -12,6 +12,7 @@ from velvet_seam.core.shot.edit import (
     DuplicateLayer,
     EaseKeys,
     Edit,
+    Freeze,
     KeyHere,
     MoveInTime,
     MoveKeys,
@@ -23,8 +24,10 @@ from velvet_seam.core.shot.edit import (
     RemoveSound,
     ReorderLayer,
     ReplaceFootage,
+    Reverse,
     SetValues,
     Several,
+    Slip,
     Split,
 )
 from velvet_seam.core.shot.mask import Mask, MaskBase
@@ -101,6 +104,12 @@ def describe(shot: Shot, edit: Edit) -> str:
             return f"another source for {_called(shot, target)}"
         case Split(target=target):
             return f"split {_called(shot, target)}"
+        case Slip(target=target):
+            return f"slip {_called(shot, target)}"
+        case Freeze(layer=target):
+            return f"freeze {_called(shot, target)}"
+        case Reverse(target=target):
+            return f"{_called(shot, target)} the other way round"
         case MoveInTime(target=target):
             return f"move {_called(shot, target)} in time"
         case AddPoint(layer=target) | RemovePoint(layer=target):

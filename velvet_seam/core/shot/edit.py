@@ -207,6 +207,33 @@ class Split(Part):
     new_id: Id
 
 
+class Slip(Part):
+    """Show another stretch of the source in the same span: so many shot frames later in it."""
+
+    do: Literal["slip"] = "slip"
+    target: Id
+    by: int = Field(ge=-200_000, le=200_000)
+
+
+class Freeze(Part):
+    """Hold a frame of a clip from a shot frame on; see :func:`time_edits.freeze`."""
+
+    do: Literal["freeze"] = "freeze"
+    layer: Id
+    at: int
+    frames: int = Field(ge=1, le=200_000)
+    frozen_id: Id
+    rest_id: Id
+    apart: bool = Field(False, description="as a layer of its own above; nothing else changes")
+
+
+class Reverse(Part):
+    """Show the same stretch of the source backwards."""
+
+    do: Literal["reverse"] = "reverse"
+    target: Id
+
+
 class AddSound(Part):
     do: Literal["add-sound"] = "add-sound"
     sound: SoundTrack
@@ -245,6 +272,9 @@ Edit = Annotated[
     | MoveInTime
     | Trim
     | Split
+    | Slip
+    | Freeze
+    | Reverse
     | AddSound
     | RemoveSound
     | Several,

@@ -5,15 +5,15 @@ import { layerMap, round } from "./handles.js";
 import { MaskDraw } from "./mask-draw.js";
 import { tidy } from "./mask-handles.js";
 import { maskMap, OWN_LENGTHS } from "./mask-shape.js";
-import { valueAt } from "./model.js";
+import { moves, still, valueAt } from "./moving.js";
 import { Shelf } from "./shelf.js";
 import { Wall } from "./wall.js";
 
 const newId = (letter) => letter + crypto.randomUUID().replaceAll("-", "").slice(0, 15);
 
 export class Commands {
-  constructor({ bench, handles, stack, player, view, loupe }) {
-    Object.assign(this, { bench, handles, stack, player, view, loupe });
+  constructor({ bench, handles, stack, player, view, loupe, strip, lanes, keyframes }) {
+    Object.assign(this, { bench, handles, stack, player, view, loupe, strip, lanes, keyframes });
     this.shelf = new Shelf(bench);
     this.masks = new MaskDraw(bench, handles, newId);
     this.wall = new Wall(bench);
@@ -108,10 +108,31 @@ export class Commands {
       "save-outline": () => this.masks.save(layer, dataset.part),
       "fix-mask": () => this.fixMask(layer, dataset.part, dataset.to),
       wall: () => this.wall.toggle(),
+      "key-mask": () => { this.handles.masks.take(dataset.part); return this.keyframes.whole(); },
+      reverse: () => bench.edit({ do: "reverse", target: id }),
+      freeze: () => this.freeze(layer, dataset.apart === "true"),
+      conform: () => this.conform(layer),
       swap: () => this.swap(layer),
       "remove-part": () => bench.edit({ do: "remove-part", layer: id, part: dataset.part }),
     };
     return actions[name]?.();
+  }
+
+  /** Move the chosen layer, or the active mask, by pixels of the canvas. */
+  nudge(event) {
+    const { bench } = this, { layer } = bench;
+    if (!layer) return;
+    const by = event.shiftKey ? 10 : 1, at = bench.at(layer);
+    const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0, dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
+    const mask = bench.kind === "seam" && this.handles.masks.current(layer);
+    if (!mask) {
+      bench.set(layer.id, { ...(dx ? { "place.x": valueAt(layer.place.x, at) + dx } : {}), ...(dy ? { "place.y": valueAt(layer.place.y, at) + dy } : {}) });
+      return;
+    }
+    const { base } = maskMap(mask, layer, at, bench.shot.canvas);
+    const from = base.toSource(0, 0), to = base.toSource(dx, dy);
+    const moved = { x: round(valueAt(mask.x, at) + to.u - from.u, 2), y: round(valueAt(mask.y, at) + to.v - from.v, 2) };
+    bench.set(layer.id, Object.fromEntries(Object.entries(moved).map(([name, value]) => [`seam.masks.${mask.id}.${name}`, value])));
   }
 
   /** Cut what is chosen in two at the playhead; the later piece is chosen then. */
@@ -122,6 +143,21 @@ export class Commands {
     const kind = bench.layer ? "layer" : "sound", new_id = newId(kind[0] === "l" ? "l" : "t");
     const answer = await bench.edit({ do: "split", target: thing.id, at: bench.frame, new_id });
     if (answer) bench.choose(`${kind}:${new_id}`);
+  }
+
+  /** Hold the frame at the playhead for as long as the field beside says. */
+  async freeze(layer, apart) {
+    const { bench } = this;
+    const frames = Math.max(1, Math.round(Number(document.getElementById("freeze-frames").value) || 1));
+    const frozen_id = newId("l");
+    const answer = await bench.edit({ do: "freeze", layer: layer.id, at: bench.frame, frames, frozen_id, rest_id: newId("l"), apart });
+    if (answer) bench.choose(`layer:${frozen_id}`);
+  }
+
+  /** A speed at which each source frame shows in exactly one frame of the shot. */
+  conform(layer) {
+    const { bench } = this, clip = bench.state.footage[layer.source.footage];
+    bench.set(layer.id, { "time.speed": round((100 * bench.rate) / clip.rate, 9) });
   }
 
   fit(layer, choose) {
@@ -209,7 +245,7 @@ export class Commands {
     const { bench } = this;
     const moved = { fixed: to };
     const lengths = OWN_LENGTHS.slice(2).filter((name) => mask[name] !== undefined);
-    if (!["x", "y", "rotation", ...lengths].every((name) => typeof mask[name] === "number")) return moved;
+    if (["x", "y", "rotation", "outline", ...lengths].some((name) => moves(mask[name]))) return moved;
     const at = bench.frame - layer.span.first, there = bench.frame - other.span.first;
     const old = maskMap(mask, layer, at, bench.shot.canvas);
     const spot = old.toCanvas(0, 0);
@@ -316,6 +352,9 @@ export class Commands {
       else bench.chooseAlso([first, ...rest].filter(Boolean), true);
       return;
     }
+    if (control && event.key.startsWith("Arrow")) { event.preventDefault(); this.nudge(event); return; }
+    if (control && event.key.toLowerCase() === "c" && this.lanes.any && !String(getSelection())) { event.preventDefault(); this.keyframes.copy(this.lanes.chosen); return; }
+    if (control && event.key.toLowerCase() === "v" && this.keyframes.copied) { event.preventDefault(); this.keyframes.paste(); return; }
     if (control) return;
     if (event.altKey && ["ArrowUp", "ArrowDown"].includes(event.key)) {
       event.preventDefault();
@@ -329,7 +368,11 @@ export class Commands {
       return;
     }
     if (event.key === " " && event.target.closest("button, a, summary")) return;
-    if (event.key === "Enter" && this.handles.drawing?.points?.length > 2) { this.handles.endLine(false); return; }
+    if (event.key === "Enter" && this.handles.drawing?.points?.length > 2) {
+      event.preventDefault(); // the button that began it may still have the focus
+      this.handles.endLine(false);
+      return;
+    }
     if (event.key === "Tab") return this.tab(event);
     const action = this.byKey.get(event.key) ?? this.byKey.get(event.key.toLowerCase());
     if (!action || event.altKey) return;
@@ -379,7 +422,14 @@ export class Commands {
       one(["s"], "show alone", () => this.act("solo", {})),
       one(["f"], "lock, unlock", () => this.act("lock", {})),
       one(["r"], "rename", () => { const name = document.getElementById("field-name"); name?.focus(); name?.select(); }),
-      one(["Delete", "Backspace"], "remove what is chosen", () => this.handles.masks.removePoint() || this.act("remove", {}), ["Delete"]),
+      one(["k"], "keyframe here: of the place, of the mask, else of opacity or gain", () => this.keyframes.whole()),
+      one(["["], "the keyframe before", () => this.keyframes.jump(-1), ["["]),
+      one(["]"], "the next keyframe", () => this.keyframes.jump(1), ["]"]),
+      one(["v"], "values of this layer that move, as lanes", () => this.lanes.toggle()),
+      one(["<"], "chosen keyframes a frame earlier", () => this.lanes.nudge(-1), ["<"]),
+      one([">"], "chosen keyframes a frame later", () => this.lanes.nudge(1), [">"]),
+      one(["z"], "time strip: a frame as wide as a finger, and all of the shot again", () => this.strip.zoom(this.strip.wide ? 0 : 24)),
+      one(["Delete", "Backspace"], "remove what is chosen", () => this.lanes.remove() || this.handles.masks.removePoint() || this.act("remove", {}), ["Delete"]),
       one(["l"], "loop on, off", () => player.setLoop(!player.loop)),
       one(["?"], "show the keys", () => document.getElementById("keys-pop").togglePopover()),
       one(["Escape"], "give up drawing; choose the shot", () => { if (!this.handles.stopDrawing()) bench.choose("shot:"); }, ["Esc"]),
@@ -394,6 +444,10 @@ export class Commands {
       [["Ctrl", "click"], "choose one more; with Shift all between"],
       [["Ctrl", "A"], "choose all layers"],
       [["Ctrl", "Z"], "undo; with Shift redo"],
+      [["Ctrl", "arrows"], "nudge the layer or the mask by a pixel; with Shift ten"],
+      [["Ctrl", "C"], "copy the chosen keyframes; Ctrl V pastes them at the playhead"],
+      [["Alt", "drag"], "on a bar: slip its source; on a keyframe: stretch those chosen"],
+      [["Ctrl", "wheel"], "over the time strip: wider, narrower"],
       [["Ctrl", "Enter"], "render"],
       [["Ctrl", "wheel"], "zoom the picture at the pointer"],
       [["/"], "find anything"],

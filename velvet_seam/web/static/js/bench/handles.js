@@ -1,6 +1,7 @@
 // Handles on the picture: place of a layer, garbage masks, areas dragged over the screen.
 import { MaskHandles } from "./mask-handles.js";
-import { fixed, valueAt } from "./model.js";
+import { MotionPath } from "./motion-path.js";
+import { still, valueAt } from "./moving.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const KNOB = 5;
@@ -47,6 +48,7 @@ export class Handles {
     }
     this.svg.addEventListener("pointerdown", (event) => this.press(event));
     this.masks = new MaskHandles(this);
+    this.path = new MotionPath(this);
     this.render();
   }
 
@@ -68,7 +70,7 @@ export class Handles {
     }
     const layer = bench.layer;
     if (!layer || layer.hidden || layer.locked || !inSpan(layer, bench.frame) || this.picture.playing) return;
-    if (bench.kind === "layer") this.renderPlace(layer, place ?? layer.place);
+    if (bench.kind === "layer") this.renderPlace(layer, still(place ?? layer.place, this.at(layer)));
     else this.masks.render(layer, mask);
   }
 
@@ -90,7 +92,7 @@ export class Handles {
     const path = `M${corners.map((p) => p.join(" ")).join("L")}Z`;
     add(svg, "path", { class: "grab", d: path, "data-grab": "move" });
     add(svg, "path", { class: "frame-line", d: path });
-    if (!fixed(place.x, place.y, place.scale, place.rotation)) return;
+    this.path.render(layer);
     const box = { w: svg.clientWidth, h: svg.clientHeight };
     const inside = ([x, y]) => [Math.min(Math.max(x, 10), box.w - 10), Math.min(Math.max(y, 10), box.h - 10)];
     corners.forEach((corner, n) => {
@@ -256,24 +258,24 @@ export class Handles {
   dragHandle(node, start) {
     const layer = this.bench.layer;
     const { grab } = node.dataset;
-    const change = grab.startsWith("mask") ? this.masks.change(layer, node, start) : this.placeChange(layer, node, start);
+    const change = grab.startsWith("mask") ? this.masks.change(layer, node, start)
+      : grab === "motion-key" ? this.path.change(layer, node, start) : this.placeChange(layer, node, start);
     if (!change) return null;
     let values = null;
     return {
       move: (now, event) => {
         values = change(now, event);
-        this.bench.trySet(layer.id, values);
+        this.bench.try(this.bench.setting(layer.id, values, change.at));
       },
       end: (finished) => {
-        if (values && finished) this.bench.set(layer.id, values);
+        if (values && finished) this.bench.edit(this.bench.setting(layer.id, values, change.at));
         else { this.bench.trial = null; this.bench.tell("refused"); }
       },
     };
   }
 
   placeChange(layer, node, start) {
-    const { place } = layer;
-    if (!fixed(place.x, place.y, place.scale, place.rotation)) return null;
+    const place = still(layer.place, this.at(layer));
     const away = (p) => Math.hypot(p.x - place.x, p.y - place.y);
     const angle = (p) => (Math.atan2(p.y - place.y, p.x - place.x) * 180) / Math.PI;
     const changes = {

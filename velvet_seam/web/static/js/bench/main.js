@@ -3,6 +3,8 @@ import { acceptDrops } from "../common.js";
 import { Commands } from "./commands.js";
 import { Handles } from "./handles.js";
 import { Loupe } from "./loupe.js";
+import { Keyframes } from "./keyframes.js";
+import { ValueLanes } from "./lanes.js";
 import { Live } from "./live.js";
 import { Bench } from "./model.js";
 import { Picture } from "./picture.js";
@@ -98,13 +100,15 @@ const player = new Player(bench, live, picture);
 const view = new View(bench, picture);
 const loupe = new Loupe(bench, picture);
 handles.loupe = loupe;
-const commands = new Commands({ bench, handles, stack, player, view, loupe });
+const strip = new TimeStrip(bench);
+const lanes = new ValueLanes(bench, strip);
+const keyframes = new Keyframes(bench, handles);
+const commands = new Commands({ bench, handles, stack, player, view, loupe, strip, lanes, keyframes });
 new Tapes(bench);
-new TimeStrip(bench);
 const ready = new Ready(bench, live, player);
 acceptDrops(document.getElementById("mat"), (files) => commands.shelf.bringIn(files));
 
 bench.watch();
 
 // for measuring play from outside: which picture was shown when, against the sound
-window.velvetSeam = { bench, player, ready, picture };
+window.velvetSeam = { bench, player, ready, picture, handles, strip, lanes };

@@ -3,6 +3,7 @@ import { say } from "../common.js";
 import { round } from "./handles.js";
 import { fromSvg, maskMap, simplified, through, toPath } from "./mask-shape.js";
 import { tidy } from "./mask-handles.js";
+import { outlineAt } from "./moving.js";
 
 const WORDS = {
   box: "Drag a box around what to keep. Esc gives up.",
@@ -90,9 +91,10 @@ export class MaskDraw {
 
   save(layer, id) {
     const mask = layer.seam.masks.find((one) => one.id === id);
-    const xs = mask.outline.map((one) => one.x), ys = mask.outline.map((one) => one.y);
+    const outline = outlineAt(mask.outline, this.bench.at(layer));
+    const xs = outline.map((one) => one.x), ys = outline.map((one) => one.y);
     const [x, y, w, h] = [Math.min(...xs), Math.min(...ys), Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys)];
-    const svg = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="${[x, y, w, h].map((n) => round(n, 2)).join(" ")}"><path fill-rule="evenodd" d="${toPath(mask.outline)}"/></svg>\n`;
+    const svg = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="${[x, y, w, h].map((n) => round(n, 2)).join(" ")}"><path fill-rule="evenodd" d="${toPath(outline)}"/></svg>\n`;
     const link = document.createElement("a");
     link.href = URL.createObjectURL(new Blob([svg], { type: "image/svg+xml" }));
     link.download = `${layer.name} outline.svg`;

@@ -1,7 +1,7 @@
 // Handles of masks on the picture: place, size, turn, feather, and the points of drawn outlines.
-import { fixed, valueAt } from "./model.js";
+import { moves, outlineAt, still, valueAt } from "./moving.js";
 import { add, round } from "./handles.js";
-import { closed, maskMap, nearestOn, outlines, smoothed, withPointAt } from "./mask-shape.js";
+import { closed, maskMap, nearestOn, outlines, smoothed } from "./mask-shape.js";
 
 const REACH = 24;
 
@@ -26,12 +26,18 @@ export class MaskHandles {
   at(layer) { return this.bench.frame - layer.span.first; }
   map(mask, layer) { return maskMap(mask, layer, this.at(layer), this.bench.shot.canvas); }
 
+  /** The mask that carries its knobs: the one taken last, else the last there is. */
+  current(layer) {
+    const shown = layer.seam.masks.filter((mask) => mask.on);
+    return shown.find((mask) => mask.id === this.active) ?? shown.at(-1);
+  }
+
   /** Only one mask at a time carries its knobs; the others are thin lines that can be taken up. */
   render(layer, changed) {
-    const shown = layer.seam.masks.filter((mask) => mask.on);
-    const active = shown.find((mask) => mask.id === this.active) ?? shown.at(-1);
+    const shown = layer.seam.masks.filter((mask) => mask.on), active = this.current(layer);
+    if (active && moves(active.outline)) this.renderBeside(layer, active);
     for (const mask of [...shown.filter((one) => one !== active), ...(active ? [active] : [])]) {
-      this.renderMask(layer, changed?.id === mask.id ? changed : mask, mask === active);
+      this.renderMask(layer, still(changed?.id === mask.id ? changed : mask, this.at(layer)), mask === active);
     }
   }
 
@@ -41,6 +47,17 @@ export class MaskHandles {
       const points = line.map(([u, v]) => { const p = map.toCanvas(u, v); return this.handles.point(p).map((n) => round(n, 1)).join(" "); });
       return `M${points.join("L")}${closed(mask) ? "Z" : ""}`;
     }).join("");
+  }
+
+  /** The outlines of the keyframes before and after, faintly. */
+  renderBeside(layer, mask) {
+    const at = this.at(layer), { keys } = mask.outline;
+    for (const key of [keys.findLast((one) => one.frame < at), keys.find((one) => one.frame > at)]) {
+      if (!key) continue;
+      const there = still(mask, key.frame);
+      const d = this.path(there, this.map(there, layer));
+      add(this.handles.svg, "path", { class: `mask-beside${key.frame < at ? " before" : ""}`, d });
+    }
   }
 
   renderMask(layer, mask, active) {
@@ -61,8 +78,6 @@ export class MaskHandles {
     }
     add(svg, "path", { class: `mask-line mask-${mask.use}`, d: path });
     if (mask.kind === "drawn") { this.renderPoints(mask, map); return; }
-    const names = ["x", "y", "rotation", "width", "height", "radius"].filter((name) => mask[name] !== undefined);
-    if (!fixed(...names.map((name) => mask[name]))) return;
     const knob = (u, v, data, kind = "rect") => {
       const [x, y] = this.handles.point(map.toCanvas(u, v));
       if (kind === "rect") add(svg, "rect", { class: "mask-knob", x: x - 4.5, y: y - 4.5, width: 9, height: 9, rx: 2, "data-mask": mask.id, ...data });
@@ -129,8 +144,9 @@ export class MaskHandles {
 
   /** What a drag of a handle changes: a function from where the pointer is to new values. */
   change(layer, node, start) {
-    const mask = layer.seam.masks.find((one) => one.id === node.dataset.mask);
-    if (!mask) return null;
+    const kept = layer.seam.masks.find((one) => one.id === node.dataset.mask);
+    if (!kept) return null;
+    const mask = still(kept, this.at(layer));
     const fresh = mask.id !== this.active;
     this.active = mask.id;
     if (fresh) this.taken = null;
@@ -198,8 +214,7 @@ export class MaskHandles {
       },
     };
     const change = changes[node.dataset.grab];
-    const spatial = ["mask-move", "mask-size"].includes(node.dataset.grab);
-    if (!change || (spatial && !fixed(mask.x, mask.y))) return null;
+    if (!change) return null;
     return (now, event) => {
       const next = change(now, event);
       for (const [key, value] of Object.entries(next)) {
@@ -214,8 +229,9 @@ export class MaskHandles {
   double(event) {
     const { grab, mask: id, n } = event.target.dataset ?? {};
     const layer = this.bench.layer;
-    const mask = layer?.seam.masks.find((one) => one.id === id);
-    if (!mask || mask.kind !== "drawn") return false;
+    const kept = layer?.seam.masks.find((one) => one.id === id);
+    if (!kept || kept.kind !== "drawn") return false;
+    const mask = still(kept, this.at(layer));
     let outline = null;
     if (grab === "mask-point") {
       const vertex = mask.outline[n];
@@ -227,8 +243,9 @@ export class MaskHandles {
       const { u, v } = map.toOwn(p.x, p.y);
       const near = nearestOn(mask.outline, u, v);
       if (near.away * map.unit * this.handles.picture.rect.k > 14) return false;
-      outline = withPointAt(mask.outline, near.n, near.t);
       this.taken = near.n + 1;
+      this.bench.edit({ do: "add-point", layer: layer.id, mask: id, after: near.n, part: near.t });
+      return true;
     }
     if (outline) this.bench.set(layer.id, { [`seam.masks.${id}.outline`]: outline.map(tidy) });
     return Boolean(outline);
@@ -238,10 +255,9 @@ export class MaskHandles {
   removePoint() {
     const layer = this.bench.layer;
     const mask = this.bench.kind === "seam" && layer?.seam.masks.find((one) => one.id === this.active);
-    if (!mask || mask.kind !== "drawn" || this.taken === null || mask.outline.length <= 3) return false;
-    const outline = mask.outline.filter((_, n) => n !== this.taken);
+    if (!mask || mask.kind !== "drawn" || this.taken === null || outlineAt(mask.outline, 0).length <= 3) return false;
+    this.bench.edit({ do: "remove-point", layer: layer.id, mask: mask.id, point: this.taken });
     this.taken = null;
-    this.bench.set(layer.id, { [`seam.masks.${mask.id}.outline`]: outline });
     return true;
   }
 }

@@ -1,6 +1,6 @@
 // Masks on the picture: from a mask's own coordinates to the canvas, outlines, and curves.
 import { layerMap } from "./handles.js";
-import { valueAt } from "./model.js";
+import { outlineAt, valueAt } from "./moving.js";
 
 export const OWN_LENGTHS = ["x", "y", "width", "height", "round", "radius"];
 const FAR = 6000;
@@ -35,7 +35,7 @@ export function outlines(mask, at, by = 0) {
     case "box": return [boxLine(number("width") / 2 + by, number("height") / 2 + by, Math.max(0, number("round") + by))];
     case "oval": return [ring(number("width") / 2 + by, number("height") / 2 + by)];
     case "star": return [starLine(mask.points, number("radius") + by, number("inner") / 100)];
-    default: return by ? [] : [flattened(mask.outline)];
+    default: return by ? [] : [flattened(outlineAt(mask.outline, at))];
   }
 }
 
@@ -80,25 +80,6 @@ export function flattened(outline, steps = 14) {
     for (let k = 0; k < (straight ? 1 : steps); k += 1) points.push(curveAt(a, b, k / steps));
   });
   return points;
-}
-
-/** One more point on the outline without changing its form (de Casteljau). */
-export function withPointAt(outline, n, t) {
-  const a = outline[n], b = outline[(n + 1) % outline.length];
-  const mix = (p, q) => [p[0] + (q[0] - p[0]) * t, p[1] + (q[1] - p[1]) * t];
-  const [p0, p1, p2, p3] = controls(a, b);
-  const p01 = mix(p0, p1), p12 = mix(p1, p2), p23 = mix(p2, p3);
-  const left = mix(p01, p12), right = mix(p12, p23), middle = mix(left, right);
-  const made = {
-    x: middle[0], y: middle[1], in_x: left[0] - middle[0], in_y: left[1] - middle[1],
-    out_x: right[0] - middle[0], out_y: right[1] - middle[1],
-    feather: ((a.feather ?? 0) + (b.feather ?? 0)) / 2,
-  };
-  const next = outline.map((one) => ({ ...one }));
-  next[n] = { ...a, out_x: p01[0] - p0[0], out_y: p01[1] - p0[1] };
-  next[(n + 1) % outline.length] = { ...b, in_x: p23[0] - p3[0], in_y: p23[1] - p3[1] };
-  next.splice(n + 1, 0, made);
-  return next;
 }
 
 /** The place on an outline nearest to a point: which piece, how far along it, how far away. */

@@ -16,6 +16,7 @@ export class Bench extends EventTarget {
     this.solo = new Set();
     this.also = new Set(); // layers and sounds chosen beside the one whose controls are shown
     this.trial = null;
+    this.autoKey = true; // a change of a value that moves puts a keyframe; else it shifts all of it
     this.saving = 0;
     this.queue = Promise.resolve();
   }
@@ -84,12 +85,23 @@ export class Bench extends EventTarget {
 
   set(target, values) { return this.edit(this.setting(target, values)); }
 
+  /** The frame of a layer or a sound at the playhead, counted from its first and inside its span. */
+  at(thing) {
+    return Math.min(Math.max(this.frame, thing.span.first), thing.span.last) - thing.span.first;
+  }
+
+  /** At which frame a value that moves is changed. */
+  when(id) {
+    const thing = id && this.thing(id);
+    return thing ? { at: this.at(thing), along: !this.autoKey } : {};
+  }
+
   /** What several chosen layers have in common is set on all of them; not their names and places. */
-  setting(target, values) {
+  setting(target, values, at) {
     const paths = Object.keys(values);
     const own = paths.some((path) => /^(name|source|place\.[xy]$|seam\.(matte|masks)\.)/.test(path));
     const all = own || !this.also.size || target !== this.target ? [target] : this.targets.map((one) => one.id);
-    const edits = all.map((id) => ({ do: "set-values", target: id || null, values }));
+    const edits = all.map((id) => ({ do: "set-values", target: id || null, values, ...this.when(id), ...(at === undefined ? {} : { at, along: false }) }));
     const word = paths[0].split(".").pop().replaceAll("_", " ");
     return edits.length === 1 ? edits[0] : { do: "several", label: `${word} of ${edits.length} layers`, edits };
   }
@@ -173,19 +185,3 @@ export class Bench extends EventTarget {
     return `${second}s ${String(frame - first).padStart(2, "0")}f`;
   }
 }
-
-/** A number that may be keyframed, at a frame of its layer. */
-export function valueAt(value, frame) {
-  if (typeof value === "number") return value;
-  const keys = value.keys;
-  const after = keys.findIndex((key) => key.frame > frame);
-  if (after === 0) return keys[0].value;
-  const left = keys[after < 0 ? keys.length - 1 : after - 1];
-  if (after < 0 || left.ease === "hold") return left.value;
-  const right = keys[after];
-  let t = (frame - left.frame) / (right.frame - left.frame);
-  if (left.ease === "smooth") t = t * t * (3 - 2 * t);
-  return left.value + (right.value - left.value) * t;
-}
-
-export const fixed = (...values) => values.every((value) => typeof value === "number");

@@ -1,5 +1,6 @@
 // Measuring tapes: a value with its unit. Drag, wheel, arrows, type, double-click for the default.
 import { say } from "../common.js";
+import { moves, valueAt, valueOf } from "./moving.js";
 
 const PIXELS = 150;
 
@@ -10,6 +11,7 @@ export class Tapes {
     bench.addEventListener("shown", () => this.place());
     bench.addEventListener("refused", () => this.place());
     bench.addEventListener("trial", () => this.follow(bench.trial));
+    bench.addEventListener("frame", () => this.place(this.panel, true));
     this.panel.addEventListener("pointerdown", (event) => this.press(event));
     this.panel.addEventListener("dblclick", (event) => {
       const tape = event.target.closest(".tape-scale")?.parentElement;
@@ -34,11 +36,24 @@ export class Tapes {
     return Math.min(Number(high), Math.max(Number(low), Number(snapped.toFixed(4))));
   }
 
-  place(root = this.panel) {
+  /** Show every number; with `moved` only those that change from frame to frame. */
+  place(root = this.panel, moved = false) {
     for (const tape of root.querySelectorAll(".tape")) {
-      if (tape.getAttribute("aria-disabled")) continue;
-      this.show(tape, this.value(tape));
+      const thing = this.bench.thing(this.target(tape));
+      const value = thing && valueOf(thing, tape.dataset.path);
+      if (moves(value)) this.showMoving(tape, value, this.bench.at(thing));
+      else if (!moved) this.show(tape, this.value(tape));
     }
+  }
+
+  /** A value that moves, as it is at the playhead, and whether a keyframe lies just there. */
+  showMoving(tape, value, at) {
+    this.show(tape, valueAt(value, at));
+    const here = value.keys.some((key) => key.frame === at);
+    const knot = tape.querySelector(".knot-button");
+    knot.dataset.here = here;
+    knot.setAttribute("aria-pressed", here);
+    knot.title = `${here ? "Take this keyframe away" : "Put a keyframe here"}; ${value.keys.length} in all`;
   }
 
   /** Numbers follow a handle that is dragged on the picture. */
@@ -77,7 +92,6 @@ export class Tapes {
     const scale = event.target.closest(".tape-scale");
     if (!scale || event.button !== 0) return;
     const tape = scale.parentElement;
-    if (tape.getAttribute("aria-disabled")) return;
     event.preventDefault();
     scale.focus();
     scale.setPointerCapture(event.pointerId);
@@ -146,7 +160,7 @@ export class Tapes {
   key(event) {
     const scale = event.target.closest(".tape-scale");
     const tape = event.target.closest(".tape");
-    if (!tape || tape.getAttribute("aria-disabled")) return;
+    if (!tape) return;
     const size = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
     const up = { ArrowUp: 1, ArrowDown: -1, ...(scale ? { ArrowRight: 1, ArrowLeft: -1 } : {}) }[event.key];
     if (up) {

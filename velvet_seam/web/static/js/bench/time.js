@@ -2,12 +2,14 @@
 import { round } from "./handles.js";
 
 const NS = "http://www.w3.org/2000/svg";
-const NAMES = 92;
+export const NAMES = 92;
 const RULER = 26;
 const LANE = 27;
 const BAR = 19;
-const SNAP = 7;
+export const SNAP = 7;
 const STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600];
+const FRAMES = [1, 2, 5, 10];
+const WIDEST = 24; // pixels a frame
 
 export class TimeStrip {
   constructor(bench) {
@@ -17,6 +19,10 @@ export class TimeStrip {
     this.note = document.getElementById("frame-note");
     this.waves = new Map();
     this.held = null;
+    this.only = false;
+    this.from = 0; // first frame in sight
+    this.wide = null; // pixels a frame; none when all of the shot fits
+    this.svg.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     for (const name of ["state", "chosen", "also"]) bench.addEventListener(name, () => { if (!this.held) this.render(); });
     bench.addEventListener("frame", () => this.moveHead());
     bench.addEventListener("ready", ({ detail }) => { this.ready = detail; this.drawReady(); });
@@ -26,47 +32,87 @@ export class TimeStrip {
     this.render();
   }
 
-  get things() { return [...this.bench.shot.layers].reverse().concat(this.bench.shot.sounds); }
-  x(frame) { return NAMES + (frame / this.bench.shot.length) * this.room; }
+  /** What has a lane: all there is, from the top; with `only` what is chosen, if anything is. */
+  get things() {
+    const { bench } = this, chosen = bench.layer ?? bench.sound;
+    if (this.only && chosen) return [chosen];
+    return [...bench.shot.layers].reverse().concat(bench.shot.sounds);
+  }
+  /** Pixels a frame. */
+  get scale() { return this.wide ?? this.room / this.bench.shot.length; }
+  x(frame) { return NAMES + (frame - this.from) * this.scale; }
   frameAt(clientX) {
     const box = this.svg.getBoundingClientRect();
-    return ((clientX - box.left - NAMES) / this.room) * this.bench.shot.length;
+    return (clientX - box.left - NAMES) / this.scale + this.from;
+  }
+
+  /** Show a frame so many pixels wide; what lies under a place of the strip stays there. */
+  zoom(wide, x = this.x(this.bench.frame)) {
+    const { length } = this.bench.shot, least = this.room / length;
+    const at = this.from + (x - NAMES) / this.scale;
+    this.wide = wide <= least ? null : Math.min(Math.max(wide, least), Math.max(WIDEST, least));
+    this.scrollTo(this.wide ? at - (x - NAMES) / this.wide : 0);
+  }
+
+  scrollTo(frame) {
+    const most = this.bench.shot.length - this.room / this.scale;
+    this.from = Math.min(Math.max(0, frame), Math.max(0, most));
+    this.render();
+    this.bench.tell("strip");
+  }
+
+  wheel(event) {
+    const across = Math.abs(event.deltaX) > Math.abs(event.deltaY) ? event.deltaX : event.shiftKey ? event.deltaY : 0;
+    if (event.ctrlKey || event.metaKey) {
+      event.preventDefault();
+      this.zoom(this.scale * Math.exp(-event.deltaY * 0.003), event.clientX - this.svg.getBoundingClientRect().left);
+    } else if (across && this.wide) {
+      event.preventDefault();
+      this.scrollTo(this.from + across / this.scale);
+    }
   }
 
   render(moved) {
     const { svg, bench } = this;
     this.room = Math.max(60, svg.parentElement.clientWidth - NAMES - 8);
+    if (this.wide && this.wide < this.room / bench.shot.length) this.wide = null;
+    if (!this.wide) this.from = 0;
     const things = this.things;
     const height = RULER + things.length * LANE + 6;
     svg.setAttribute("height", height);
     svg.setAttribute("viewBox", `0 0 ${this.room + NAMES + 8} ${height}`);
     svg.replaceChildren();
+    const clip = node("clipPath", { id: "lanes-field" });
+    clip.append(node("rect", { x: NAMES - 6, y: 0, width: this.room + 14, height: height + 200 }));
+    this.field = node("g", { "clip-path": "url(#lanes-field)" });
+    svg.append(clip, this.field);
     this.renderRuler();
     things.forEach((thing, row) => this.renderLane(moved?.id === thing.id ? moved : thing, row));
     this.readyLine = node("path", { class: "ready-line" });
-    svg.append(this.readyLine);
+    this.field.append(this.readyLine);
     this.drawReady();
     this.head = node("g", {});
     this.headLine = node("line", { class: "head-line", y1: 8, y2: height });
     this.grip = node("path", { class: "head-grip", d: "M-6 0h12v7l-6 6-6-6z" });
     this.head.append(this.headLine, this.grip);
-    svg.append(this.head);
+    this.field.append(this.head);
     this.moveHead();
   }
 
   renderRuler() {
-    const { svg, bench } = this;
-    const perSecond = (this.room / bench.shot.length) * bench.rate;
-    const step = STEPS.find((seconds) => seconds * perSecond >= 58) ?? 600;
+    const { bench, field: svg } = this;
+    const perSecond = this.scale * bench.rate;
+    // seconds, or where there is room frames
+    const frames = FRAMES.find((count) => count * this.scale >= 58 && count < bench.rate);
+    const step = frames ?? (STEPS.find((seconds) => seconds * perSecond >= 58) ?? 600) * bench.rate;
     svg.append(node("rect", { x: NAMES - 6, y: 0, width: this.room + 12, height: RULER, fill: "transparent", "data-grab": "head", style: "" }));
     svg.append(node("line", { x1: NAMES, x2: NAMES + this.room, y1: RULER - 4.5, y2: RULER - 4.5, stroke: "#d9cfc2" }));
-    const seconds = bench.shot.length / bench.rate;
-    for (let second = 0; second <= seconds; second += step) {
-      const x = this.x(second * bench.rate);
+    for (let at = Math.floor(this.from / step) * step; at <= bench.shot.length; at += step) {
+      const x = this.x(at);
       if (x > NAMES + this.room - 4) break;
       svg.append(node("line", { x1: x, x2: x, y1: RULER - 9, y2: RULER - 4, stroke: "#a89a92" }));
       const text = node("text", { class: "tick", x: x + 3, y: 13, "pointer-events": "none" });
-      text.textContent = `${second}s`;
+      text.textContent = frames ? bench.spell(at) : `${Math.round(at / bench.rate)}s`;
       svg.append(text);
     }
   }
@@ -82,21 +128,22 @@ export class TimeStrip {
     const title = node("title", {});
     title.textContent = thing.name;
     name.append(title);
-    const x0 = this.x(thing.span.first), x1 = Math.min(this.x(thing.span.last + 1), NAMES + this.room);
+    const x0 = this.x(thing.span.first), x1 = this.wide ? this.x(thing.span.last + 1) : Math.min(this.x(thing.span.last + 1), NAMES + this.room);
     const width = Math.max(3, x1 - x0);
     const off = thing.hidden || thing.on === false;
     const bar = node("rect", {
       class: `bar${chosen ? " chosen" : ""}${off ? " off" : ""}`, x: x0, y: y + 3, width, height: BAR, rx: 5,
       "data-grab": "bar", "data-thing": thing.id,
     });
-    lane.append(name, bar);
+    svg.append(name);
+    lane.append(bar);
     if (sound) this.renderWave(lane, thing, x0, width, y + 3);
     const reach = Math.min(9, width / 3);
     lane.append(
       node("rect", { class: "bar-end", x: x0, y: y + 3, width: reach, height: BAR, rx: 4, "data-grab": "first", "data-thing": thing.id }),
       node("rect", { class: "bar-end", x: x1 - reach, y: y + 3, width: reach, height: BAR, rx: 4, "data-grab": "last", "data-thing": thing.id }),
     );
-    svg.append(lane);
+    this.field.append(lane);
   }
 
   renderWave(lane, track, x, width, y) {
@@ -117,7 +164,8 @@ export class TimeStrip {
     const from = Number(a) / Number(b ?? 1), span = (track.span.last + 1 - track.span.first) / bench.rate;
     const at = (s) => Math.floor((s / seconds) * wave.length);
     let path = "";
-    for (let px = 1; px < width - 1; px += 2) {
+    const seen = Math.max(1, NAMES - x), until = Math.min(width - 1, NAMES + this.room - x);
+    for (let px = seen - (seen % 2) + 1; px < until; px += 2) {
       const i = at(from + (px / width) * span), j = Math.max(i + 1, at(from + ((px + 2) / width) * span));
       if (i >= wave.length) break;
       const tall = Math.max(0.6, Math.max(...wave.slice(i, j)) * (BAR - 5));
@@ -142,6 +190,10 @@ export class TimeStrip {
 
   moveHead() {
     const { bench } = this;
+    if (this.wide && !this.held && (this.x(bench.frame) < NAMES || this.x(bench.frame) > NAMES + this.room)) {
+      this.scrollTo(bench.frame - (0.15 * this.room) / this.scale); // it comes back into sight
+      return;
+    }
     const x = this.x(bench.frame);
     this.head?.setAttribute("transform", `translate(${x.toFixed(2)} 0)`);
     this.clock.textContent = bench.spell(bench.frame);
@@ -161,7 +213,7 @@ export class TimeStrip {
   }
 
   snap(frame, targets) {
-    const near = (SNAP / this.room) * this.bench.shot.length;
+    const near = SNAP / this.scale;
     let best = null;
     for (const target of targets) {
       const away = Math.abs(target.frame - frame);
@@ -179,7 +231,7 @@ export class TimeStrip {
     const word = node("text", { class: "snap-word", x: x + (late ? -4 : 4), y: 13, "text-anchor": late ? "end" : "start" });
     word.textContent = hit.word;
     this.snapMark.append(node("line", { class: "snap-line", x1: x, x2: x, y1: 4, y2: 400 }), word);
-    this.svg.append(this.snapMark);
+    this.field.append(this.snapMark);
   }
 
   press(event) {
@@ -189,8 +241,8 @@ export class TimeStrip {
     event.preventDefault();
     this.svg.setPointerCapture(event.pointerId);
     const start = this.frameAt(event.clientX);
-    const drag = grab === "bar" || grab === "first" || grab === "last"
-      ? this.dragBar(grab, bench.thing(event.target.dataset.thing), start, event)
+    const drag = grab === "bar" && event.altKey ? this.dragSlip(bench.thing(event.target.dataset.thing), start)
+      : grab === "bar" || grab === "first" || grab === "last" ? this.dragBar(grab, bench.thing(event.target.dataset.thing), start, event)
       : this.dragHead(event);
     this.held = drag;
     const move = (next) => drag.move(this.frameAt(next.clientX), next);
@@ -218,6 +270,24 @@ export class TimeStrip {
         bench.go(hit ? hit.frame : Math.floor(frame));
       },
       end: () => {},
+    };
+  }
+
+  /** With Alt the source slips under the bar, which stays where it is. */
+  dragSlip(thing, start) {
+    const { bench } = this;
+    let edit = null;
+    return {
+      move: (frame) => {
+        const by = Math.round(start - frame);
+        edit = by ? { do: "slip", target: thing.id, by } : null;
+        this.showSnap({ frame: thing.span.first, word: `source ${by < 0 ? "−" : "+"}${Math.abs(by)} frames` });
+        if (thing.seam) bench.try(edit ?? { do: "slip", target: thing.id, by: 0 });
+      },
+      end: (finished) => {
+        if (edit && finished) bench.edit(edit);
+        else { bench.trial = null; bench.tell("refused"); }
+      },
     };
   }
 
@@ -278,7 +348,7 @@ export class TimeStrip {
   }
 }
 
-function node(name, attributes) {
+export function node(name, attributes) {
   const made = document.createElementNS(NS, name);
   for (const [key, value] of Object.entries(attributes)) {
     if (key !== "style") made.setAttribute(key, typeof value === "number" ? round(value, 2) : value);

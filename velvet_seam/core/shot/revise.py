@@ -1,0 +1,44 @@
+"""Documents changed: copies of frozen parts with something replaced, checked again as a whole."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from velvet_seam.core.shot.layer import Layer, SoundTrack
+from velvet_seam.core.shot.seam import Seam
+from velvet_seam.core.shot.shot import Shot
+
+
+def revised(part: Any, **changes: Any) -> Any:
+    """A copy of a document part with fields replaced, checked again as a whole."""
+    fields = {name: getattr(part, name) for name in type(part).model_fields}
+    return type(part).model_validate({**fields, **changes})
+
+
+def with_layer(shot: Shot, new: Layer) -> Shot:
+    shot.layer(new.id)
+    return revised(shot, layers=[new if old.id == new.id else old for old in shot.layers])
+
+
+def with_sound(shot: Shot, new: SoundTrack) -> Shot:
+    shot.sound(new.id)
+    return revised(shot, sounds=[new if old.id == new.id else old for old in shot.sounds])
+
+
+def replaced(shot: Shot, target: str, change: Callable[[Any], Any]) -> Shot:
+    if any(layer.id == target for layer in shot.layers):
+        return with_layer(shot, change(shot.layer(target)))
+    return with_sound(shot, change(shot.sound(target)))
+
+
+def fresh_seam(layer: Layer, new_id: str) -> Seam:
+    """A layer's seam for a copy of it: its mattes and masks get ids of their own."""
+    seam = layer.seam
+    return Seam.model_validate(
+        {name: getattr(seam, name) for name in Seam.model_fields}
+        | {
+            "matte": [revised(p, id=f"{new_id[:30]}-k{i}") for i, p in enumerate(seam.matte)],
+            "masks": [revised(p, id=f"{new_id[:30]}-m{i}") for i, p in enumerate(seam.masks)],
+        }
+    )
