@@ -175,5 +175,6 @@ def _turned(speed: Animated, last: int) -> Animated:
         frame = last - key.frame
         keys.append(Keyframe(frame=frame, value=-value, ease=_TURNED.get(ease, ease)))
     if "hold" in eases:
-        keys.append(Keyframe(frame=last - speed.keys[-1].frame - 1, value=-speed.keys[-1].value))
+        end = speed.keys[-1]
+        keys.append(Keyframe(frame=last - end.frame - 1, value=-end.value, ease="hold"))
     return with_keys(speed, keys)
