@@ -127,3 +127,59 @@ def test_the_waltz_strikes_on_its_beats():
         at = round(beat * 48000)
         before, after = energy[max(0, at - 960) : at].sum(), energy[at : at + 960].sum()
         assert after > 1.3 * before
+
+
+def tone(hertz: float, seconds: float, rate: int = 48000) -> np.ndarray:
+    wave_ = 0.5 * np.sin(2 * np.pi * hertz * np.arange(round(seconds * rate)) / rate)
+    return np.repeat(wave_[:, None], 2, 1).astype(np.float32)
+
+
+def pitch(sound: np.ndarray) -> float:
+    """Hertz of the loudest part of a sound's middle."""
+    quarter = len(sound) // 4
+    middle = sound[quarter:-quarter, 0]
+    spectrum = np.abs(np.fft.rfft(middle * np.hanning(len(middle)), 8 * len(middle)))
+    return float(spectrum.argmax() * 48000 / (8 * len(middle)))
+
+
+def track_at(speed: object, **time: object) -> Shot:
+    made = {"speed": speed, **time}
+    track = {"id": "t", "name": "t", "footage": "c", "span": {"first": 0, "last": 49}, "time": made}
+    return shot_with("25", SoundTrack.model_validate(track), length=50)
+
+
+@pytest.mark.parametrize(("how", "speed", "heard"), [
+    ("follow", 50, 220), ("follow", 200, 880), ("follow", -100, 440),
+    ("keep-pitch", 50, 440), ("keep-pitch", 170, 440), ("stay", 50, 440),
+])  # fmt: skip
+def test_a_sound_follows_its_clips_speed_in_pitch_or_not(how, speed, heard):
+    shot = track_at(speed, sound=how, source_in="3")
+    out = mix(shot, lambda _: tone(440, 8))
+    assert pitch(out) == pytest.approx(heard, rel=0.004)
+    level = np.sqrt((out[9600:-9600] ** 2).mean())
+    assert level == pytest.approx(0.5 / np.sqrt(2), rel=0.06)  # neither gaps nor doubled
+
+
+def test_what_a_speed_cannot_hold_is_not_heard():
+    """20 kHz at twice the speed would fold back to 8 kHz."""
+    assert np.abs(mix(track_at(200), lambda _: tone(20000, 5))[4800:-4800]).max() < 0.01
+
+
+def test_a_click_stays_on_its_frame_at_any_speed_and_backwards():
+    sound = np.zeros((96000, 2), np.float32)
+    sound[48000] = 0.9
+    for speed, source_in, frame in ((50, "0", 50), (200, "0", 12.5), (-100, "1.6", 15)):
+        shot = track_at(speed, source_in=source_in.replace("1.6", "8/5"))
+        out = mix(shot, lambda _: sound)
+        if frame < 50:
+            assert abs(int(np.abs(out[:, 0]).argmax()) - frame * 1920) <= 1
+    ramp = {"keys": [{"frame": 0, "value": 0, "ease": "linear"}, {"frame": 25, "value": 200}]}
+    out = mix(track_at(ramp), lambda _: sound)  # n²/25 frames have passed: 25 of them at frame 25
+    assert abs(int(np.abs(out[:, 0]).argmax()) - 25 * 1920) <= 1
+
+
+def test_a_sound_begins_again_where_its_picture_does():
+    sound = np.zeros((30000, 2), np.float32)  # its picture lasts a little less
+    sound[100] = 0.9
+    out = mix(track_at(100, ends="loop"), lambda _: sound, lambda _: Fraction(15, 25))
+    assert np.flatnonzero(np.abs(out[:, 0]) > 0.5).tolist() == [100, 28900, 57700, 86500]

@@ -405,5 +405,6 @@ async def picture(
 def sound(identity: str, context: Ctx) -> Response:
     """The mix of the shot, the same that a render gets."""
     shot = context.library.shots.get(identity).shot
-    data = to_wav(mix(shot, context.library.sound_of))
+    footage = context.library.footage
+    data = to_wav(mix(shot, context.library.sound_of, lambda one: footage.get(one).probe.length))
     return Response(data, media_type="audio/wav", headers={"cache-control": "no-cache"})

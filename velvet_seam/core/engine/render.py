@@ -12,6 +12,7 @@ import zipfile
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future
+from fractions import Fraction
 from itertools import islice
 from pathlib import Path
 
@@ -72,7 +73,8 @@ def render(
                 done += 1
                 say(done, picture)
             part.finish()
-    _join(files, path, delivery, shot, sound_of, lambda: say(done, None))
+    lengths: Callable[[str], Fraction] = lambda identity: footage(identity).length  # noqa: E731
+    _join(files, path, delivery, shot, sound_of, lengths, lambda: say(done, None))
     shutil.rmtree(ranges, ignore_errors=True)
 
 
@@ -162,10 +164,11 @@ class _Range:
 
 def _join(
     files: list[Path], path: Path, delivery: Delivery, shot: Shot,
-    sound_of: Callable[[str], Sound | None], check: Callable[[], None],
+    sound_of: Callable[[str], Sound | None], length_of: Callable[[str], Fraction],
+    check: Callable[[], None],
 ) -> None:  # fmt: skip
     if delivery.kind != "stills":
-        sound = mix(shot, sound_of) if has_sound(shot, sound_of) else None
+        sound = mix(shot, sound_of, length_of) if has_sound(shot, sound_of) else None
         join(files, path, delivery.rate_of(shot), delivery.encoding, sound, check)
         return
     unfinished = path.with_name(path.name + ".part")

@@ -68,7 +68,10 @@ class Probe(BaseModel):
 
     @property
     def length(self) -> Fraction:
-        """Seconds from the first frame to the end of the last, which shows as long as most do."""
+        """Seconds from the first frame to the end of the last, which shows as long as most do; of a
+        sound its own."""
+        if self.kind == "sound":
+            return Fraction(self.seconds).limit_denominator(1_000_000)
         return self.begins(self.frames - 1) + 1 / self.rate if self.frames else Fraction(0)
 
     def frame_at(self, time: Fraction) -> int:

@@ -6,45 +6,84 @@ from collections.abc import Callable
 from fractions import Fraction
 
 import numpy as np
+from numpy.typing import NDArray
 
-from velvet_seam.core.shot.layer import FootageSource, Span
+from velvet_seam.core.shot.layer import FootageSource, Span, TimeMap
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.decode import Sound
+from velvet_seam.core.sound.speed import sampled, stretched
 from velvet_seam.core.timing.animated import Animated, Keyframes, value_at
 from velvet_seam.core.timing.rate import SOUND_RATE, frames_to_samples
 
 
-def mix(shot: Shot, sound_of: Callable[[str], Sound | None]) -> Sound:
+def mix(
+    shot: Shot,
+    sound_of: Callable[[str], Sound | None],
+    length_of: Callable[[str], Fraction] | None = None,
+) -> Sound:
     """All sounds of a shot, (samples, 2) float32, as long as the shot, limited to ±1.
 
     Args:
         sound_of: the decoded sound of a footage id, or None where it has none.
+        length_of: seconds after which footage begins again where it is looped; else its sound's.
 
     A sound's first sample lies exactly on the sample at which its first frame begins. Sounds of
     hidden layers are heard neither.
     """
     out = np.zeros((frames_to_samples(shot.length, shot.rate), 2), np.float32)
+
+    def lay(footage: str, span: Span, time: TimeMap, gain: Animated) -> None:
+        sound = sound_of(footage)
+        if sound is None:
+            return
+        length = length_of(footage) if length_of else Fraction(len(sound), SOUND_RATE)
+        first = frames_to_samples(span.first, shot.rate)
+        last = min(frames_to_samples(span.last + 1, shot.rate), len(out))
+        piece = _piece(shot, sound, span, time, max(0, last - first), length)
+        out[first : first + len(piece)] += piece * _gain_curve(shot, gain, len(piece))
+
     for layer in shot.layers:
         if isinstance(layer.source, FootageSource) and layer.sound.on and not layer.hidden:
-            sound = sound_of(layer.source.footage)
-            _lay(out, shot, sound, layer.span, layer.time.source_in, layer.sound.gain)
+            lay(layer.source.footage, layer.span, layer.time, layer.sound.gain)
     for track in shot.sounds:
         if track.on:
-            sound = sound_of(track.footage)
-            _lay(out, shot, sound, track.span, track.time.source_in, track.gain)
+            lay(track.footage, track.span, track.time, track.gain)
     return np.clip(out, -1, 1, out=out)
 
 
-def _lay(
-    out: Sound, shot: Shot, sound: Sound | None, span: Span, source_in: Fraction, gain: Animated
-) -> None:
-    if sound is None:
-        return
+def _piece(
+    shot: Shot, sound: Sound, span: Span, time: TimeMap, count: int, length: Fraction
+) -> Sound:
+    """So many samples of a sound from the first frame of its span on, in its clip's own time."""
+    plain = time.speed == 100 and time.ends == "hold" and time.source_in >= 0
+    if plain or time.sound == "stay":
+        skip = round(time.source_in * SOUND_RATE)
+        return (
+            sound[skip : skip + count] if skip >= 0 else np.pad(sound, ((-skip, 0), (0, 0)))[:count]
+        )
+    frames = range(span.length + 1)
     first = frames_to_samples(span.first, shot.rate)
-    last = min(frames_to_samples(span.last + 1, shot.rate), len(out))
-    skip = round(source_in * SOUND_RATE)
-    piece = sound[skip : skip + max(0, last - first)]
-    out[first : first + len(piece)] += piece * _gain_curve(shot, gain, len(piece))
+    at = [frames_to_samples(span.first + n, shot.rate) - first for n in frames]
+    there = [float(time.at(n, shot.rate) * SOUND_RATE) for n in frames]
+    positions = np.interp(np.arange(count), at, there)
+    whole = round(length * SOUND_RATE)
+    if time.ends == "loop" and whole > 0:
+        sound, positions = _again(sound[:whole], positions, whole)
+    elif time.ends == "bounce" and whole > 0:
+        positions = np.abs((positions + whole) % (2 * whole) - whole)
+    if time.sound == "keep-pitch":
+        return stretched(sound, positions)
+    return sampled(sound, positions)
+
+
+def _again(
+    sound: Sound, positions: NDArray[np.float64], whole: int
+) -> tuple[Sound, NDArray[np.float64]]:
+    """A sound laid end to end as often as its positions need, from where they begin."""
+    low = int(np.floor(positions.min(initial=0) / whole))
+    times = int(np.ceil((positions.max(initial=0) + 1) / whole)) - low
+    one = np.pad(sound, ((0, whole - len(sound)), (0, 0)))
+    return np.tile(one, (min(times, 400), 1)), positions - low * whole
 
 
 def _gain_curve(shot: Shot, gain: Animated, samples: int) -> Sound | np.float32:
