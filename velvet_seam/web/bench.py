@@ -158,7 +158,7 @@ def _card_keys(layers: tuple[Layer, ...]) -> dict[str, str]:
     }
 
 
-def _answer(
+def answer(
     request: Request, context: Context, standing: Standing, chosen: str, **more: Any
 ) -> dict[str, Any]:
     if request.method != "GET":
@@ -194,7 +194,7 @@ def bench(identity: str, request: Request, context: Ctx) -> Response:
 @router.get("/parts")
 def parts(identity: str, request: Request, context: Ctx, chosen: str = "") -> dict[str, Any]:
     """State and fragments for what is chosen."""
-    return _answer(request, context, context.library.shots.get(identity), chosen[:60])
+    return answer(request, context, context.library.shots.get(identity), chosen[:60])
 
 
 @router.get("/shelf", response_class=HTMLResponse)
@@ -209,7 +209,7 @@ def edit(identity: str, body: EditRequest, request: Request, context: Ctx) -> di
     new = read_edit(body.edit)
     _check_footage(context, context.library.shots.get(identity).shot, new)
     standing = context.library.shots.edit(identity, new)
-    return _answer(request, context, standing, body.chosen)
+    return answer(request, context, standing, body.chosen)
 
 
 @router.post("/replace")
@@ -225,7 +225,7 @@ def replace(identity: str, body: Replacement, request: Request, context: Ctx) ->
     edit = ReplaceFootage(target=body.target, footage=new.id, ratio=ratio)
     _check_footage(context, shot, edit)
     standing = context.library.shots.edit(identity, edit)
-    return _answer(request, context, standing, body.chosen)
+    return answer(request, context, standing, body.chosen)
 
 
 def _check_footage(context: Context, shot: Shot, new: Edit) -> None:
@@ -250,12 +250,12 @@ def _check_footage(context: Context, shot: Shot, new: Edit) -> None:
 
 @router.post("/undo")
 def undo(identity: str, body: ChosenRequest, request: Request, context: Ctx) -> dict[str, Any]:
-    return _answer(request, context, context.library.shots.undo(identity), body.chosen)
+    return answer(request, context, context.library.shots.undo(identity), body.chosen)
 
 
 @router.post("/redo")
 def redo(identity: str, body: ChosenRequest, request: Request, context: Ctx) -> dict[str, Any]:
-    return _answer(request, context, context.library.shots.redo(identity), body.chosen)
+    return answer(request, context, context.library.shots.redo(identity), body.chosen)
 
 
 @router.post("/layers")
@@ -274,7 +274,7 @@ def add_layer(identity: str, body: NewLayer, request: Request, context: Ctx) -> 
         chosen = f"sound:{new.sound.id}"
     else:
         chosen = f"layer:{new.layer.id}"
-    return _answer(request, context, standing, chosen)
+    return answer(request, context, standing, chosen)
 
 
 def _from_footage(standing: Standing, item: FootageItem, frame: int) -> AddLayer | AddSound:
@@ -329,7 +329,7 @@ async def key(identity: str, body: NewKey, request: Request, context: Ctx) -> di
     new = keyed_by(layer, body.kind, held, reading.colour, body.area is None, body.more)
     standing = await asyncio.to_thread(context.library.shots.edit, identity, new)
     facts = {"share": reading.share, "uneven": reading.uneven}
-    return _answer(request, context, standing, body.chosen, reading=facts)
+    return answer(request, context, standing, body.chosen, reading=facts)
 
 
 @router.get("/wall.jpg", **gives("image/jpeg"))

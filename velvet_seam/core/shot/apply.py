@@ -17,6 +17,7 @@ from pydantic import BaseModel, ValidationError
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edit import (
     AddLayer,
+    AddMark,
     AddMask,
     AddMatte,
     AddPoint,
@@ -31,6 +32,7 @@ from velvet_seam.core.shot.edit import (
     PasteKeys,
     RemoveKeys,
     RemoveLayer,
+    RemoveMarks,
     RemovePart,
     RemovePoint,
     RemoveSound,
@@ -60,7 +62,7 @@ from velvet_seam.core.shot.shot import Shot, sentence
 from velvet_seam.core.shot.time_edits import freeze, move_in_time, reverse, slip, split, trim
 from velvet_seam.core.timing.animated import Animated, Keyframes, value_at
 
-FIXED = {"id", "kind", "schema_version", "layers", "sounds", "matte", "masks"}
+FIXED = {"id", "kind", "schema_version", "layers", "sounds", "matte", "masks", "marks"}
 """Fields that :class:`SetValues` leaves alone: they have edits of their own, or none."""
 
 
@@ -128,7 +130,7 @@ def _set_path(part: Any, path: list[str], change: Callable[[Any], Any]) -> Any:
     step, rest = path[0], path[1:]
     if isinstance(part, tuple):
         if not any(item.id == step for item in part):
-            raise Problem("Nothing was changed: that matte or mask is no longer there.")
+            raise Problem("Nothing was changed: that matte, mask or mark is no longer there.")
         return [_set_path(item, rest, change) if item.id == step else item for item in part]
     known = isinstance(part, BaseModel) and step in type(part).model_fields
     if not known or (not rest and step in FIXED):
@@ -313,6 +315,15 @@ def _remove_sound(shot: Shot, edit: RemoveSound) -> Shot:
     return revised(shot, sounds=[sound for sound in shot.sounds if sound.id != edit.sound])
 
 
+def _add_mark(shot: Shot, edit: AddMark) -> Shot:
+    marks = sorted((*shot.marks, edit.mark), key=lambda mark: mark.frame)
+    return revised(shot, marks=marks)
+
+
+def _remove_marks(shot: Shot, edit: RemoveMarks) -> Shot:
+    return revised(shot, marks=[mark for mark in shot.marks if mark.id not in edit.marks])
+
+
 def _several(shot: Shot, edit: Several) -> Shot:
     return reduce(apply, edit.edits, shot)
 
@@ -342,5 +353,7 @@ _APPLY: dict[type, Callable[[Shot, Any], Shot]] = {
     Reverse: reverse,
     AddSound: _add_sound,
     RemoveSound: _remove_sound,
+    AddMark: _add_mark,
+    RemoveMarks: _remove_marks,
     Several: _several,
 }

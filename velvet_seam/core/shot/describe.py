@@ -5,6 +5,7 @@ from __future__ import annotations
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edit import (
     AddLayer,
+    AddMark,
     AddMask,
     AddMatte,
     AddPoint,
@@ -19,6 +20,7 @@ from velvet_seam.core.shot.edit import (
     PasteKeys,
     RemoveKeys,
     RemoveLayer,
+    RemoveMarks,
     RemovePart,
     RemovePoint,
     RemoveSound,
@@ -87,6 +89,10 @@ def describe(shot: Shot, edit: Edit) -> str:
             return f"add {layer.name}"
         case AddSound(sound=sound):
             return f"add {sound.name}"
+        case AddMark(mark=mark):
+            return f"mark {mark.name}"
+        case RemoveMarks(marks=marks):
+            return "remove a mark" if len(marks) == 1 else f"remove {len(marks)} marks"
         case RemoveLayer(layer=target) | RemoveSound(sound=target):
             return f"remove {_called(shot, target)}"
         case DuplicateLayer(layer=target):

@@ -12,6 +12,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import Layer, SoundTrack
+from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.mask import Mask, OutlineKeys
 from velvet_seam.core.shot.matte import Matte
 from velvet_seam.core.shot.shot import sentence
@@ -244,12 +245,22 @@ class RemoveSound(Part):
     sound: Id
 
 
+class AddMark(Part):
+    do: Literal["add-mark"] = "add-mark"
+    mark: Mark
+
+
+class RemoveMarks(Part):
+    do: Literal["remove-marks"] = "remove-marks"
+    marks: tuple[Id, ...] = Field(min_length=1, max_length=2000)
+
+
 class Several(Part):
     """Edits that are one step of undo."""
 
     do: Literal["several"] = "several"
     label: Name
-    edits: tuple[Edit, ...] = Field(min_length=1, max_length=200)
+    edits: tuple[Edit, ...] = Field(min_length=1, max_length=2000)
 
 
 Edit = Annotated[
@@ -277,6 +288,8 @@ Edit = Annotated[
     | Reverse
     | AddSound
     | RemoveSound
+    | AddMark
+    | RemoveMarks
     | Several,
     Field(discriminator="do"),
 ]

@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
+from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.upgrades import from_version_1
 from velvet_seam.core.shot.words import Colour, Name, Part
 from velvet_seam.core.timing.rate import FrameRate
@@ -40,6 +41,7 @@ class Shot(Part):
     )
     layers: tuple[Layer, ...] = Field((), max_length=200)
     sounds: tuple[SoundTrack, ...] = Field((), max_length=200)
+    marks: tuple[Mark, ...] = Field((), max_length=2000)
 
     @model_validator(mode="after")
     def _ids_differ(self) -> Shot:
@@ -57,6 +59,8 @@ class Shot(Part):
                 yield part.id
         for sound in self.sounds:
             yield sound.id
+        for mark in self.marks:
+            yield mark.id
 
     @property
     def things(self) -> tuple[Layer | SoundTrack, ...]:

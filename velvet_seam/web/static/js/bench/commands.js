@@ -305,6 +305,14 @@ export class Commands {
   }
 
   change(event) {
+    const moment = event.target.closest("[data-moment]");
+    if (moment) {
+      const { target } = moment.closest("[data-target]").dataset, [what, found] = moment.value.split(":");
+      moment.value = "";
+      if (what === "mark") this.strip.marks.find(target, found);
+      else this.strip.marks.lay(this.bench.thing(target), found);
+      return;
+    }
     const copy = event.target.closest("[data-copy-part]");
     if (copy) { this.copyPart(this.bench.layer, copy.dataset.copyPart, copy.value); copy.value = ""; return; }
     const field = event.target.closest("[data-value], [data-trim]");
@@ -423,6 +431,9 @@ export class Commands {
       one(["f"], "lock, unlock", () => this.act("lock", {})),
       one(["r"], "rename", () => { const name = document.getElementById("field-name"); name?.focus(); name?.select(); }),
       one(["k"], "keyframe here: of the place, of the mask, else of opacity or gain", () => this.keyframes.whole()),
+      one(["m"], "mark here; again takes it away", () => this.strip.marks.toggle()),
+      one(["PageUp"], "the mark before", () => this.strip.marks.jump(-1)),
+      one(["PageDown"], "the next mark", () => this.strip.marks.jump(1)),
       one(["["], "the keyframe before", () => this.keyframes.jump(-1), ["["]),
       one(["]"], "the next keyframe", () => this.keyframes.jump(1), ["]"]),
       one(["v"], "values of this layer that move, as lanes", () => this.lanes.toggle()),

@@ -1,5 +1,6 @@
 // The time strip: a lane for each layer in stack order, then the sounds; bars are dragged and trimmed.
 import { round } from "./handles.js";
+import { Marks } from "./marks.js";
 
 const NS = "http://www.w3.org/2000/svg";
 export const NAMES = 92;
@@ -19,6 +20,7 @@ export class TimeStrip {
     this.note = document.getElementById("frame-note");
     this.waves = new Map();
     this.held = null;
+    this.marks = new Marks(bench, this);
     this.only = false;
     this.from = 0; // first frame in sight
     this.wide = null; // pixels a frame; none when all of the shot fits
@@ -88,6 +90,7 @@ export class TimeStrip {
     svg.append(clip, this.field);
     this.renderRuler();
     things.forEach((thing, row) => this.renderLane(moved?.id === thing.id ? moved : thing, row));
+    this.marks.render(height);
     this.readyLine = node("path", { class: "ready-line" });
     this.field.append(this.readyLine);
     this.drawReady();
@@ -205,6 +208,7 @@ export class TimeStrip {
     const { bench } = this;
     const found = [{ frame: 0, word: "start" }, { frame: bench.shot.length, word: "end" }];
     if (except) found.push({ frame: bench.frame, word: "playhead" });
+    for (const mark of bench.shot.marks) if (mark.id !== except) found.push({ frame: mark.frame, word: mark.name });
     for (const thing of this.things) {
       if (thing.id === except) continue;
       found.push({ frame: thing.span.first, word: thing.name }, { frame: thing.span.last + 1, word: thing.name });
@@ -241,7 +245,7 @@ export class TimeStrip {
     event.preventDefault();
     this.svg.setPointerCapture(event.pointerId);
     const start = this.frameAt(event.clientX);
-    const drag = grab === "bar" && event.altKey ? this.dragSlip(bench.thing(event.target.dataset.thing), start)
+    const drag = grab === "mark" ? this.marks.press(event) : grab === "bar" && event.altKey ? this.dragSlip(bench.thing(event.target.dataset.thing), start)
       : grab === "bar" || grab === "first" || grab === "last" ? this.dragBar(grab, bench.thing(event.target.dataset.thing), start, event)
       : this.dragHead(event);
     this.held = drag;
