@@ -7,19 +7,23 @@ with one key give one picture: of another frame, another shot or an earlier revi
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
+from dataclasses import replace
 from functools import partial
 from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from velvet_seam.core.engine.clip_time import reading
 from velvet_seam.core.engine.cut import Cutter, laid_over
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.step import Footage, Picture, Sheet, Step, step
+from velvet_seam.core.engine.stirring import Spot, spot_at
 from velvet_seam.core.picture.blend import EVERYWHERE
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8
-from velvet_seam.core.picture.placement import Patch, affine, place
-from velvet_seam.core.shot.layer import ColourSource, Layer
+from velvet_seam.core.picture.coverage import wiped
+from velvet_seam.core.picture.placement import Patch, affine, averaged, place
+from velvet_seam.core.shot.layer import ColourSource, FootageSource, Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.words import colour_to_rgb
 from velvet_seam.core.timing.animated import value_at
@@ -36,6 +40,9 @@ holes and specks marked; the layer alone over a checker, black or white."""
 BEDS: dict[str, tuple[int, int, int]] = {
     "matte": (0, 0, 0), "on-black": (0, 0, 0), "on-white": (255, 255, 255),
 }  # fmt: skip
+
+SHUTTER_STEPS = 12
+"""Moments of a frame that are joined for motion blur."""
 
 NOTHING = Patch(0, 0, np.zeros((1, 1, 4), np.uint8))
 MAT = (0x4A, 0x4A, 0x4A)
@@ -89,10 +96,40 @@ class Planner:
                     base, joins = self._compose(colour, joins, finished=False), []
             if layer.hidden or not layer.span.holds(frame) or (solo and layer.id not in solo):
                 continue
-            opacity = value_at(layer.seam.opacity, frame - layer.span.first) / 100
+            joins += self._echoes(layer, frame)
+            opacity = self._opacity(layer, frame)
             if opacity > 0:
-                joins.append((self.placed(layer, frame), layer.seam.blend, opacity))
+                joins.append((self._lying(layer, frame), layer.seam.blend, opacity))
         return self._compose(colour, joins, finished=True, base=base)
+
+    def _opacity(self, layer: Layer, frame: int) -> float:
+        own = value_at(layer.seam.opacity, frame - layer.span.first) / 100
+        return own * self._spot(layer, frame).opacity
+
+    def _lying(self, layer: Layer, frame: int) -> Step:
+        """The layer as it lies in the stack; kept where frames to come ask for it as an echo."""
+        placed = self.placed(layer, frame)
+        return replace(placed, soon=True) if layer.echo.count else placed
+
+    def _echoes(self, layer: Layer, frame: int) -> list[tuple[Step, str, float]]:
+        """The layer as it was, the oldest first."""
+        echo = layer.echo
+        found: list[tuple[Step, str, float]] = []
+        decay = value_at(echo.decay, frame - layer.span.first) / 100
+        for number in range(echo.count, 0, -1):
+            ago = frame - number * echo.step
+            opacity = self._opacity(layer, ago) * decay**number if layer.span.holds(ago) else 0.0
+            if opacity > 1 / 512:
+                found.append((self._lying(layer, ago), echo.blend, opacity))
+        return found
+
+    def _spot(self, layer: Layer, frame: float) -> Spot:
+        size = self._sheet.canvas_width, self._sheet.canvas_height
+        source = size
+        if isinstance(layer.source, FootageSource):
+            footage = self._footage(layer.source.footage)
+            source = footage.width, footage.height
+        return spot_at(layer, frame, float(self._shot.rate), source, size)
 
     def _compose(
         self, colour: tuple[int, int, int], joins: list[tuple[Step, str, float]], *,
@@ -133,25 +170,34 @@ class Planner:
             picture, later = cutter.cut()
         if grey:
             picture = step("grey", _coverage, (), picture)
-        spot = layer.place
-        matrix = self._sheet.matrix() @ affine(
-            value_at(spot.x, at),
-            value_at(spot.y, at),
-            value_at(spot.scale, at) / 100,
-            value_at(spot.rotation, at),
-            spot.flip_x,
-            spot.flip_y,
-            width,
-            height,
-        )
         size = (self._sheet.width, self._sheet.height)
+        spot = self._spot(layer, frame)
+        if spot.wipe:
+            side, part = spot.wipe
+            picture = step("wipe", partial(wiped, side=side, part=part), spot.wipe, picture)
+        lit = value_at(layer.shutter, at) / 360
+        count = SHUTTER_STEPS if lit else 1
+        spots = [self._spot(layer, frame + lit * ((k + 0.5) / count - 0.5)) for k in range(count)]
+        matrices = [self._matrix(layer, one, width, height) for one in spots]
+        if all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
+            matrices = matrices[:1]  # what stands still is not blurred
 
         def run(source: Picture) -> Patch | None:
             ratio = np.diag([width / source.shape[1], height / source.shape[0], 1.0])
-            return place(source, matrix @ ratio, *size)
+            made = [place(source, matrix @ ratio, *size) for matrix in matrices]
+            return made[0] if len(made) == 1 else averaged(made)
 
-        placed = step("place", run, (matrix.tobytes(), size, width, height), picture)
+        params = ([matrix.tobytes() for matrix in matrices], size, width, height)
+        placed = step("place", run, params, picture)
         return laid_over(placed, later, grey) if later else placed
+
+    def _matrix(self, layer: Layer, spot: Spot, width: int, height: int) -> NDArray[np.float64]:
+        """From source pixels to the sheet."""
+        flips = layer.place.flip_x, layer.place.flip_y
+        to_canvas = affine(
+            spot.x, spot.y, max(spot.scale, 1e-4), spot.rotation, *flips, width, height
+        )
+        return self._sheet.matrix() @ to_canvas
 
     def cut(self, layer: Layer, frame: int) -> Step:
         """The layer's picture as its matte, edge and masks leave it, before it is placed."""

@@ -115,6 +115,22 @@ def weighed(picture: NDArray[np.uint8], plane: Plane) -> NDArray[np.uint8]:
     return np.asarray(made.view(np.uint8).reshape(picture.shape))
 
 
+def wiped(picture: NDArray[np.uint8], side: str, part: float) -> NDArray[np.uint8]:
+    """A picture of which only a part, 0 to 1, is uncovered, beginning at its ``left``, ``right``,
+    ``up`` or ``down`` side.
+
+    >>> wiped(np.full((1, 4, 4), 200, np.uint8), "right", 0.375)[0, :, 3].tolist()
+    [0, 0, 100, 200]
+    """
+    height, width = picture.shape[:2]
+    long = width if side in ("left", "right") else height
+    shown = np.rint(255 * np.clip(part * long - np.arange(long), 0, 1)).astype(np.uint8)
+    if side in ("right", "down"):
+        shown = shown[::-1]
+    line = shown[None, :] if side in ("left", "right") else shown[:, None]
+    return weighed(picture, np.ascontiguousarray(np.broadcast_to(line, (height, width))))
+
+
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _mixed(one, other, plane):
     out = np.empty_like(one)

@@ -8,6 +8,7 @@ exactly has no soft rim, and no colour from outside is ever mixed in.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil, cos, floor, hypot, radians, sin
 
@@ -175,3 +176,25 @@ def _cut(
         return None
     piece = picture[y0 - shift[1] : y1 - shift[1], x0 - shift[0] : x1 - shift[0]]
     return Patch(x0, y0, np.ascontiguousarray(piece))
+
+
+def averaged(patches: Sequence[Patch | None]) -> Patch | None:
+    """The mean of several patches, those that are missing clear: what a shutter sees in its time.
+
+    >>> here, there = (Patch(left, 0, np.full((1, 1, 4), 200, np.uint8)) for left in (3, 5))
+    >>> mean = averaged([here, there])
+    >>> mean.left, mean.pixels[0, :, 3].tolist()
+    (3, [100, 0, 100])
+    """
+    some = [patch for patch in patches if patch is not None]
+    if not some:
+        return None
+    left, top = min(p.left for p in some), min(p.top for p in some)
+    right = max(p.left + p.pixels.shape[1] for p in some)
+    bottom = max(p.top + p.pixels.shape[0] for p in some)
+    total = np.full((bottom - top, right - left, 4), len(patches) // 2, np.uint32)
+    for patch in some:
+        h, w = patch.pixels.shape[:2]
+        y, x = patch.top - top, patch.left - left
+        total[y : y + h, x : x + w] += patch.pixels
+    return Patch(left, top, (total // len(patches)).astype(np.uint8))

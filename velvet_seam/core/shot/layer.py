@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from velvet_seam.core.shot.motion import Echo, Passage, Stir
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.words import Colour, Id, Name, Part
 from velvet_seam.core.timing.animated import Animated, integral, within
@@ -123,6 +124,13 @@ class Layer(Part):
     span: Span
     time: TimeMap = TimeMap()
     place: Place
+    arrive: Passage = Passage()
+    leave: Passage = Passage()
+    stir: Stir = Stir()
+    echo: Echo = Echo()
+    shutter: Annotated[Animated, within(0, 720, "°")] = Field(
+        0.0, description="motion blur: how long each frame is lit; 360° is a whole frame"
+    )
     sound: OwnSound = OwnSound()
     seam: Seam = Seam()
     hidden: bool = False

@@ -1,0 +1,139 @@
+"""Coming, going, stirring, echo and the shutter: where a layer is and what is left of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.test_clip_time import clips
+from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.engine.stirring import smooth_noise, spot_at, stirred
+from velvet_seam.core.media.material import Material
+from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.motion import Stir
+from velvet_seam.core.shot.shot import Shot
+
+__all__ = ["clips"]
+
+SIDE = 200
+
+
+def layer_of(**fields) -> Layer:
+    mask = {"kind": "box", "id": "m-box", "width": 40, "height": 40}
+    return Layer.model_validate(
+        {"id": "l-one", "name": "One", "source": {"kind": "colour", "colour": "#ffffff"},
+         "span": {"first": 10, "last": 59}, "place": {"x": 100, "y": 100},
+         "seam": {"masks": [mask]}, **fields}
+    )  # fmt: skip
+
+
+def pictures(layer: Layer, frames: list[int]) -> list[np.ndarray]:
+    shot = Shot.model_validate(
+        {"name": "S", "canvas": {"width": SIDE, "height": SIDE}, "rate": "25", "length": 100,
+         "layers": [layer]}
+    )  # fmt: skip
+    engine = Engine(lambda _: None)  # type: ignore[arg-type, return-value]
+    return [engine.picture(engine.plan(shot, n))[..., 1].astype(float) / 255 for n in frames]
+
+
+def middle(picture: np.ndarray) -> tuple[float, float]:
+    down, across = np.mgrid[0:SIDE, 0:SIDE] + 0.5
+    return float((across * picture).sum() / picture.sum()), float(
+        (down * picture).sum() / picture.sum()
+    )
+
+
+WAYS = ["fade", "grow", "turn", *(f"{k}-{s}" for k in ("slide", "wipe") for s in ("left", "right", "up", "down"))]  # fmt: skip
+
+
+@pytest.mark.parametrize("way", WAYS)
+def test_at_its_outer_frames_nothing_is_left_and_inside_all_is_there(way):
+    passage = {"way": way, "frames": 8, "ease": "linear"}
+    layer = layer_of(arrive=passage, leave=passage)
+    first, half, whole, still, going, last = pictures(layer, [10, 14, 18, 40, 55, 59])
+    assert first.sum() < 1
+    assert last.sum() < 1
+    assert whole.sum() == pytest.approx(1600, abs=2)
+    assert np.array_equal(whole, still)
+    assert 20 < half.sum() < 1590 or way.startswith("slide")
+    assert np.abs(half - whole).max() > 0.2
+    assert np.abs(going - whole).max() > 0.2
+
+
+@pytest.mark.parametrize(("side", "axis", "sign"), [("left", 0, -1), ("right", 0, 1), ("up", 1, -1), ("down", 1, 1)])  # fmt: skip
+def test_a_layer_slides_in_from_its_side(side, axis, sign):
+    layer = layer_of(arrive={"way": f"slide-{side}", "frames": 10, "ease": "linear"})
+    spot = spot_at(layer, 15, 25, (SIDE, SIDE), (SIDE, SIDE))
+    at = (spot.x, spot.y)
+    assert at[axis] == 100 + sign * 100  # half of the 200 px it needs to be outside
+    assert at[1 - axis] == 100
+
+
+def test_an_echo_is_the_layer_as_it_was():
+    moving = {"keys": [{"frame": 0, "value": 30}, {"frame": 40, "value": 190}]}
+    layer = layer_of(place={"x": moving, "y": 100}, echo={"count": 3, "step": 5, "decay": 50})
+    row = pictures(layer, [40])[0][100]  # at 150; at 130, 110 and 90 before that, 40 px wide
+    assert row[150] == 1
+    assert row[120] == pytest.approx(1 - 0.5 * 0.75, abs=0.01)
+    assert row[100] == pytest.approx(1 - 0.75 * 0.875, abs=0.01)
+    assert row[80] == pytest.approx(0.125, abs=0.01)
+    assert row[68] == 0
+
+
+def test_an_echo_costs_no_second_cutting(clips: Callable[[str], Material]):
+    """Eight echoes, frames in their order: each frame of the layer is read and placed once."""
+    layer = {
+        "id": "l-one", "name": "One", "source": {"kind": "footage", "footage": "f"},
+        "span": {"first": 0, "last": 59}, "place": {"x": 96, "y": 64},
+        "echo": {"count": 8, "step": 2, "decay": 80},
+    }  # fmt: skip
+    shot = Shot.model_validate(
+        {"name": "S", "canvas": {"width": 192, "height": 128}, "rate": "25", "length": 60,
+         "layers": [layer]}
+    )  # fmt: skip
+    engine = Engine(lambda _: clips("25"), passing=True)
+    for n in range(40):
+        engine.picture(engine.plan(shot, n))
+    assert engine.counts["place"] == engine.counts["read"] == 40
+
+
+def test_the_shutter_spreads_what_moves_and_nothing_else():
+    moving = {"keys": [{"frame": 0, "value": 20}, {"frame": 40, "value": 180}]}  # 4 px a frame
+    sharp = pictures(layer_of(place={"x": moving, "y": 100}), [30])[0]
+    lit = pictures(layer_of(place={"x": moving, "y": 100}, shutter=360), [30])[0]
+    assert middle(lit) == pytest.approx(middle(sharp), abs=0.05)
+    assert lit.sum() == pytest.approx(sharp.sum(), rel=0.01)
+    row = lit[100]
+    rising = np.flatnonzero((row > 0.02) & (row < 0.98))
+    assert len(rising) == pytest.approx(8, abs=2)  # 4 px on either side
+    still = pictures(layer_of(shutter=360), [30])[0]
+    assert np.array_equal(still, pictures(layer_of(), [30])[0])
+
+
+@settings(max_examples=50, deadline=None)
+@given(st.integers(0, 10**6), st.floats(-1000, 1000))
+def test_noise_is_smooth_and_bounded(seed, at):
+    here, after = smooth_noise(seed, 0, at), smooth_noise(seed, 0, at + 1e-4)
+    assert -1 <= here <= 1
+    assert abs(after - here) < 1e-3
+
+
+def test_a_shake_strays_as_far_as_it_says_and_the_same_each_time():
+    stir = Stir(shake=20, turn=3, jitter=0, flicker=40, rate=5, seed=7)
+    found = np.array([stirred(stir, n, 25) for n in range(400)])
+    assert np.abs(found[:, :2]).max() <= 20
+    assert np.abs(found[:, :2]).max(axis=0).min() > 12
+    assert np.abs(np.diff(found[:, 0])).max() < 14  # it does not jump
+    assert 0.6 <= found[:, 3].min() < 0.65
+    assert found[:, 3].max() <= 1
+    assert np.array_equal(found, [stirred(stir, n, 25) for n in range(400)])
+    other = np.array([stirred(stir.model_copy(update={"seed": 8}), n, 25) for n in range(400)])
+    assert abs(np.corrcoef(found[:, 0], other[:, 0])[0, 1]) < 0.3
+    shaken = pictures(layer_of(stir={"shake": 20, "seed": 7}), [20, 40])
+    places = [middle(one) for one in shaken]
+    assert places[0] != pytest.approx((100, 100), abs=1)
+    assert places[0] != pytest.approx(places[1], abs=1)
