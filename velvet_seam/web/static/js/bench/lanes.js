@@ -9,6 +9,7 @@ const ROW = 24;
 const WORDS = {
   "place.x": "Across", "place.y": "Down", "place.scale": "Scale", "place.rotation": "Rotation",
   "seam.opacity": "Opacity", "time.speed": "Speed", "sound.gain": "Gain", gain: "Gain",
+  "stir.shake": "Shake", "stir.turn": "Stir: turn", "stir.rate": "Stir: rate", "echo.decay": "Echo: decay", shutter: "Motion blur",
 };
 
 export class ValueLanes {
