@@ -18,7 +18,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.media.writer import ClipWriter, post
-from velvet_seam.demo import acrobat, dancer, embers, fox, hand, moth, sea, stage, tonight, waltz
+from velvet_seam.demo import (
+    acrobat,
+    curtain,
+    dancer,
+    embers,
+    fox,
+    hand,
+    moth,
+    sea,
+    stage,
+    tonight,
+    waltz,
+    whoosh,
+)  # fmt: skip
 
 FOLDER = Path(__file__).parent / "footage"
 RATE = Fraction(25)
@@ -35,6 +48,7 @@ CLIPS: dict[str, tuple[Callable[[int], NDArray[np.uint8]], int, int]] = {
     "fox-right": (fox.right, fox.FRAMES, 24),
     "dancer-backlit": (dancer.picture, dancer.FRAMES, 23),
     "ink-in-milk": (dancer.ink, dancer.FRAMES, 25),
+    "curtain-pass": (curtain.picture, curtain.FRAMES, 24),
 }
 
 
@@ -50,18 +64,18 @@ def draw_clip(name: str) -> str:
 
 
 def draw_rest() -> str:
-    """The moon as PNG with coverage, the hand on white as JPEG, the waltz as WAV."""
+    """The moon as PNG with coverage, the hand on white as JPEG, the sounds as WAV."""
     moon = cv2.cvtColor(sea.moon(), cv2.COLOR_RGBA2BGRA)
     cv2.imwrite(str(FOLDER / "moon-still.png"), moon, [cv2.IMWRITE_PNG_COMPRESSION, 9])
     still = cv2.cvtColor(hand.picture(), cv2.COLOR_RGB2BGR)
     cv2.imwrite(str(FOLDER / "cut-hand-still.jpg"), still, [cv2.IMWRITE_JPEG_QUALITY, 93])
-    sound = np.rint(waltz.sound() * 32767).astype("<i2")
-    with wave.open(str(FOLDER / "tin-waltz.wav"), "wb") as file:
-        file.setnchannels(2)
-        file.setsampwidth(2)
-        file.setframerate(waltz.RATE)
-        file.writeframes(sound.tobytes())
-    return "moon-still.png, cut-hand-still.jpg, tin-waltz.wav"
+    for name, made in (("tin-waltz", waltz), ("whoosh", whoosh)):
+        with wave.open(str(FOLDER / f"{name}.wav"), "wb") as file:
+            file.setnchannels(2)
+            file.setsampwidth(2)
+            file.setframerate(made.RATE)
+            file.writeframes(np.rint(made.sound() * 32767).astype("<i2").tobytes())
+    return "moon-still.png, cut-hand-still.jpg, tin-waltz.wav, whoosh.wav"
 
 
 def main(names: list[str]) -> None:

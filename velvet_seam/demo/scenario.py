@@ -12,6 +12,12 @@ from velvet_seam.core.shot.mask import BoxMask, OvalMask
 from velvet_seam.core.shot.matte import LayerMatte, LumaKey, ScreenKey
 from velvet_seam.core.shot.seam import Edge, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.demo.moving import (
+    behind_the_curtain,
+    cape_on_the_line,
+    paper_star,
+    tumble_echo,
+)
 from velvet_seam.demo.shelf import stock
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library
@@ -28,7 +34,11 @@ def fill(root: Path, say: Callable[[str], None] = print) -> Library:
 
     held = stock(library, ready)
     here = {standing.shot.name for standing in library.shots.all()}
-    for make in (tonight_at_eight, the_backlit_dancer, moth_over_the_paper_sea):
+    shots = (
+        cape_on_the_line, tumble_echo, behind_the_curtain, paper_star, tonight_at_eight,
+        the_backlit_dancer, moth_over_the_paper_sea,
+    )  # fmt: skip
+    for make in shots:
         shot = make(held)
         if shot.name not in here:
             library.shots.add(shot)

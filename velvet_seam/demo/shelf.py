@@ -13,7 +13,7 @@ from velvet_seam.store.library import Library
 FILES = (
     "stage-empty.mp4", "fox-left.mp4", "fox-right.mp4", "cut-hand-still.jpg", "acrobat-on-blue.mp4",
     "dancer-backlit.mp4", "ink-in-milk.mp4", "tonight-card.mp4", "tin-waltz.wav", "moon-still.png",
-    "embers.mp4", "moth-on-card.mp4", "paper-sea.mp4",
+    "curtain-pass.mp4", "whoosh.wav", "embers.mp4", "moth-on-card.mp4", "paper-sea.mp4",
 )  # fmt: skip
 
 LICENCE = "CC0 1.0"
