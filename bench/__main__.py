@@ -25,6 +25,7 @@ from bench.full_size import (
     stacks,
     whole_render,
 )
+from bench.moving import moving
 from bench.quality import quality
 from bench.reference import reference_picture
 from bench.waiting import ask, first_picture, long_clip, pages_during_renders
@@ -301,6 +302,7 @@ SECTIONS: dict[str, Callable[[Path, Library, Shot], None]] = {
     "memory": lambda root, _library, _shot: memory(root),
     "seams": lambda _root, library, shot: seams(library, shot),
     "quality": lambda _root, _library, _shot: quality(),
+    "moving": lambda root, library, shot: moving(line, root, library, shot),
     "playing": lambda root, _library, _shot: playing(root),
 }
 

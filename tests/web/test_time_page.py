@@ -250,3 +250,76 @@ def test_the_time_strip_is_looked_at_closely(bench: Page):
     assert field["x"] + 90 < head["x"] < field["x"] + field["width"]
     bench.keyboard.press("z")
     assert box_of(bench, "#lanes .bar[data-thing='l-embers']") == bar
+
+
+def test_marks_are_put_named_snapped_to_and_found_in_a_sound(bench: Page):
+    go(bench, 33)
+    bench.keyboard.press("m")
+    until(bench, "velvetSeam.bench.shot.marks.length === 1")
+    pin = box_of(bench, "#lanes .mark circle")
+    bench.mouse.click(pin["x"] + 4, pin["y"] + 4)
+    name = bench.locator("#mark-name")
+    expect(name).to_be_focused()
+    name.fill("the moth lands")
+    name.press("Enter")
+    until(bench, "velvetSeam.bench.shot.marks[0].name === 'the moth lands'")
+    # a bar that comes near it lies on it, and says to what
+    bar = box_of(bench, "#lanes .bar[data-thing='l-embers']")
+    x, y = bar["x"] + 100, bar["y"] + 9
+    wide = bench.evaluate("velvetSeam.strip.scale")
+    bench.mouse.move(x, y)
+    bench.mouse.down()
+    for step in range(1, 9):
+        bench.mouse.move(x + (9 * wide - 3) * step / 8, y)
+    bench.wait_for_timeout(60)
+    expect(bench.locator("#lanes .snap-word")).to_have_text("the moth lands")
+    bench.mouse.up()
+    until(bench, "velvetSeam.bench.shot.layers[3].span.first === 33")
+    # found in the waltz: a beat every ten frames
+    bench.evaluate("velvetSeam.bench.choose('sound:t-waltz')")
+    expect(bench.locator("#panel h2")).to_have_text("Sound")
+    bench.select_option("[data-moment]", "mark:beats")
+    until(bench, "velvetSeam.bench.shot.marks.length > 10")
+    expect(bench.locator("#say")).to_contain_text("beats a minute")
+    found = state(bench, "shot.marks.filter((m) => m.name === 'Beat').map((m) => m.frame)")
+    assert all(min(frame % 10, 10 - frame % 10) <= 1 for frame in found)
+    go(bench, 0)
+    bench.keyboard.press("PageDown")
+    expect(bench.locator("#clock")).to_have_text("0s 10f")
+    bench.keyboard.press("m")
+    until(bench, f"velvetSeam.bench.shot.marks.length === {len(found)}")
+    # a clip's brightest frame is laid on the mark next to the playhead
+    bench.click("#card-l-moth")
+    expect(bench.locator("#panel h2")).to_have_text("Layer")
+    go(bench, 130)
+    bench.select_option("[data-moment]", "lay:brightest")
+    until(bench, "velvetSeam.bench.shot.layers[2].span.first > 0")
+
+
+def test_a_layer_comes_goes_and_echoes_by_its_panel(blank: Page):
+    square(blank)
+    blank.click(".card")
+    blank.select_option("#field-arrive", "slide-left")
+    until(blank, f"{LAYER}.arrive.way === 'slide-left'")
+    blank.fill("#field-arrive-frames", "20")
+    blank.locator("#field-arrive-frames").press("Enter")
+    until(blank, f"{LAYER}.arrive.frames === 20")
+    assert picture(blank).max() < 30  # at its first frame it is not there yet
+    go(blank, 10)
+    half = middle(picture(blank))
+    assert half[0] == pytest.approx(0, abs=60)
+    go(blank, 20)
+    there = picture(blank)
+    assert middle(there) == pytest.approx((540, 960), abs=4)
+    blank.locator("[data-part=echo] summary").click()
+    blank.fill("#field-echo-count", "4")
+    blank.locator("#field-echo-count").press("Enter")
+    until(blank, f"{LAYER}.echo.count === 4")
+    trail = picture(blank, unlike=there)
+    assert at(trail, 400, 960)[0] > 30  # where it was three frames ago
+    assert at(trail, 700, 960)[0] < 5
+    blank.locator("[data-part=stir] summary").click()
+    type_tape(blank, "stir.jitter", 40)
+    shaken = picture(blank, unlike=trail)
+    go(blank, 60)
+    assert np.abs(picture(blank) - shaken).max() > 100

@@ -12,7 +12,7 @@ WIDTH, HEIGHT, FRAMES = 1080, 1920, 50
 ENTERS, SPEED, WIDE = 8, 60.0, 900.0
 """The frame at which its leading edge is at the left border; pixels a frame; pixels from edge to edge."""
 
-CLEAR = ENTERS + 34
+CLEAR = ENTERS + 36
 """From this frame on nothing of the curtain, nor of the stage behind its trailing edge, is seen."""
 
 

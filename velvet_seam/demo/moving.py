@@ -87,13 +87,13 @@ def paper_star(footage: dict[str, str]) -> Shot:
     length = 150
 
     def star(identity: str, ahead: int) -> StarMask:
-        grown = keys((0, 0), (8, 330), (14, 300), (30, 2400), ease="slow-start")
-        turned = keys((0, -120), (14, -18), (30, 40))
+        grown = keys((0, 0), (8, 330), (14, 300), (25, 3100), ease="slow-start")
+        turned = keys((0, -120), (14, -18), (25, 40))
         return StarMask(id=identity, fixed="canvas", radius=grown, inner=52, rotation=turned,
                         grow=16 if ahead else 0, feather_out=1)  # fmt: skip
 
     def oval(identity: str, ahead: int) -> OvalMask:
-        grown = keys((0, 0), (8, 520), (14, 470), (30, 3200), ease="slow-start")
+        grown = keys((0, 0), (8, 520), (14, 470), (25, 3200), ease="slow-start")
         return OvalMask(id=identity, fixed="canvas", width=grown, height=grown,
                         grow=16 if ahead else 0, feather_out=1)  # fmt: skip
 
@@ -108,7 +108,7 @@ def paper_star(footage: dict[str, str]) -> Shot:
         (90, "Night again", "paper-sea", star, "#f7efe0", length - 1),
     )
     for n, (first, name, file, shape, rim, last) in enumerate(worlds):
-        span = Span(first=first - 2, last=min(last, first + 34))
+        span = Span(first=first - 2, last=min(last, first + 30))
         layers.append(
             Layer(id=f"l-rim-{n}", name=f"Rim {n + 1}", thread=3, source=ColourSource(colour=rim),
                   span=span, place=Place(x=540, y=960),

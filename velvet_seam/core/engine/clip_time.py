@@ -32,6 +32,8 @@ def folded(time: Fraction, ends: str, length: Fraction, last: Fraction) -> Fract
 
 def shown(footage: Footage, time: Fraction, ends: str) -> Shown:
     """What of a source is seen at a time of it."""
+    if not footage.moving:
+        return 0, 0, 0.0
     final = footage.frames - 1
     time = folded(time, ends, footage.length, footage.begins(final) if final >= 0 else Fraction(0))
     number = footage.frame_at(time)
@@ -57,8 +59,6 @@ def reading(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction, s
             lasting=not footage.moving, lane=footage.digest, soon=soon,
         )  # fmt: skip
 
-    if not footage.moving:
-        return read(0)
     number, after, part = shown(footage, clip_time.at(frames, rate), clip_time.ends)
     if clip_time.between == "nearest" or number == after or part < 1 / 256:
         return read(number)
