@@ -206,9 +206,10 @@ export class TimeStrip {
   /** Frames that bars and the playhead like to meet, with what they are. */
   targets(except) {
     const { bench } = this;
-    const found = [{ frame: 0, word: "start" }, { frame: bench.shot.length, word: "end" }];
+    // of two on one frame the first is named
+    const found = bench.shot.marks.filter((mark) => mark.id !== except).map((mark) => ({ frame: mark.frame, word: mark.name }));
+    found.push({ frame: 0, word: "start" }, { frame: bench.shot.length, word: "end" });
     if (except) found.push({ frame: bench.frame, word: "playhead" });
-    for (const mark of bench.shot.marks) if (mark.id !== except) found.push({ frame: mark.frame, word: mark.name });
     for (const thing of this.things) {
       if (thing.id === except) continue;
       found.push({ frame: thing.span.first, word: thing.name }, { frame: thing.span.last + 1, word: thing.name });
