@@ -51,6 +51,9 @@ def test_a_proxy_shows_the_same_frame_under_the_same_number(coded: Path, tmp_pat
         ("a.webm", Fraction(24000, 1001), "libvpx-vp9"),
         ("a.mp4", Fraction(60), "libx264"),
         ("a.mkv", Fraction(60000, 1001), "libx264"),
+        ("a.mkv", Fraction(120), "libx264"),  # in milliseconds as long as at 119.88
+        ("a.mkv", Fraction(240), "libx264"),
+        ("a.mkv", Fraction(30000, 1001), "libx264"),
     ],
 )
 def test_shot_frames_show_the_source_frame_of_their_time(name, rate, codec, tmp_path):

@@ -209,7 +209,7 @@ def _timed(
     gaps = [later - earlier for earlier, later in itertools.pairwise(times)]
     rate = Fraction(25)
     if gaps:
-        rate = _near_usual(Fraction(len(gaps)) / ((times[-1] - times[0]) * tick))
+        rate = _near_usual(times, tick)
     usual: Fraction = 1 / (rate * tick)
     on_grid = (abs((t - times[0]) * tick - n / rate) <= tick for n, t in enumerate(times))
     shown = 1 / rate if last is None else last * tick
@@ -225,12 +225,27 @@ def _timed(
     )
 
 
-def _near_usual(measured: Fraction) -> Fraction:
-    """A measured rate, or the usual one that it is within a thousandth of."""
+def _near_usual(times: list[int], tick: Fraction) -> Fraction:
+    """The measured rate, or of the usual ones within a thousandth of it the one whose grid, rounded to
+    the file's clock, meets the most frames.
+
+    In milliseconds, 72 frames at 120 a second last as long as at 119.88; but they do not lie alike.
+    """
+    measured = Fraction(len(times) - 1) / ((times[-1] - times[0]) * tick)
     usual = [Fraction(n) for n in (24, 25, 30, 48, 50, 60, 90, 100, 120, 240)]
     usual += [Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120, 240)]
-    best = min(usual, key=lambda rate: abs(rate - measured))
-    if abs(best - measured) <= measured / 1500:
+    near = [rate for rate in usual if abs(rate - measured) <= measured / 700]
+
+    def met(rate: Fraction) -> int:
+        clock = 1 / (rate * tick)
+        return sum(
+            abs(time - times[0] - n * clock) <= Fraction(1, 2) for n, time in enumerate(times[:2000])
+        )
+
+    best = max(near, key=met, default=None)  # of equals the first, a whole number
+    if best is not None and (
+        abs(best - measured) <= measured / 1500 or met(best) == min(len(times), 2000)
+    ):
         return best
     return min(max(measured, Fraction(1)), Fraction(240)).limit_denominator(1001)
 
