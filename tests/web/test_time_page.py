@@ -323,3 +323,43 @@ def test_a_layer_comes_goes_and_echoes_by_its_panel(blank: Page):
     shaken = picture(blank, unlike=trail)
     go(blank, 60)
     assert np.abs(picture(blank) - shaken).max() > 100
+
+
+def test_a_frame_is_kept_and_gaps_are_shaded_and_closed(blank: Page):
+    first = square(blank)
+    blank.evaluate(
+        "velvetSeam.bench.send('layers', { colour: '#d8a040', frame: 0 }).then(() => null)"
+    )
+    until(blank, "velvetSeam.bench.shot.layers.length === 2")
+    second = state(blank, "shot.layers[1].id")
+    for layer, edge, to in ((first, "last", 39), (second, "first", 60), (second, "last", 99)):
+        blank.evaluate(
+            "(edit) => velvetSeam.bench.edit(edit).then(() => null)",
+            {"do": "trim", "target": layer, "edge": edge, "to": to},
+        )
+    until(blank, "velvetSeam.strip.bareFrames === 20 + 50")
+    expect(blank.locator("#lanes .bare")).to_have_count(2)
+    expect(blank.locator("#frame-note")).to_contain_text("70 of them uncovered")
+    go(blank, 0)
+    blank.evaluate("velvetSeam.bench.choose('shot:')")
+    blank.get_by_role("button", name="Keep this frame").click()
+    expect(blank.locator("#say")).to_contain_text("is in your footage now")
+    blank.locator(f"#card-{first}").click()
+    blank.keyboard.press("Shift+Delete")
+    until(blank, "velvetSeam.bench.shot.layers.length === 1")
+    assert state(blank, "shot.layers[0].span") == {"first": 20, "last": 59}
+    name = blank.evaluate(
+        "fetch('/find?q=untitled+still').then((a) => a.text())"
+    )
+    assert "Untitled shot at 0s 00f" in name
+
+
+def test_a_mark_is_put_while_playing_and_the_play_goes_on(bench: Page):
+    bench.keyboard.press(" ")
+    until(bench, "velvetSeam.player.log.length > 5", seconds=15)
+    bench.keyboard.press("m")
+    until(bench, "velvetSeam.bench.shot.marks.length === 1")
+    assert bench.evaluate("velvetSeam.player.playing")
+    bench.keyboard.press(" ")
+    bench.click("#undo")
+    until(bench, "velvetSeam.bench.shot.marks.length === 0")

@@ -94,7 +94,7 @@ async def bring_in(
     incoming = context.library.folder.incoming()
     try:
         await _receive(request, incoming, name, MAX_BYTES)
-        return await _take_in(context, incoming, name)
+        return await take_in(context, incoming, name)
     finally:
         incoming.unlink(missing_ok=True)
 
@@ -126,7 +126,7 @@ async def arrived(identity: str, context: Ctx) -> dict[str, str]:
     if have != size:
         raise Problem(f"{name} is not here yet: {have} of {size} bytes have arrived.")
     try:
-        return await _take_in(context, context.library.arrivals.path(identity), name)
+        return await take_in(context, context.library.arrivals.path(identity), name)
     finally:
         context.library.arrivals.forget(identity)
 
@@ -144,7 +144,7 @@ async def _look(context: Context, incoming: Path, poster: Path, name: str) -> Pr
         raise Problem(f"{name} was not taken in. {problem}") from None
 
 
-async def _take_in(context: Context, incoming: Path, name: str) -> dict[str, str]:
+async def take_in(context: Context, incoming: Path, name: str) -> dict[str, str]:
     poster = incoming.with_suffix(".jpg")
     try:
         probe = await _look(context, incoming, poster, name)

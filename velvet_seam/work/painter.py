@@ -18,6 +18,7 @@ from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
 from velvet_seam.core.engine.plan import Picture, Step, View
+from velvet_seam.core.media.still import png_bytes
 from velvet_seam.core.picture.edge import Counts, counts
 from velvet_seam.core.picture.screen import ScreenReading, measure_area, measure_border
 from velvet_seam.core.problem import Problem
@@ -51,6 +52,14 @@ class Paint:
     """At canvas size, from the originals."""
     trying: bool = False
     """The document holds an edit that is only being tried, under a hand that is moving."""
+
+
+@dataclass(frozen=True)
+class Still:
+    """Ask for a frame of a shot at canvas size, from the originals, as PNG."""
+
+    document: str
+    frame: int
 
 
 @dataclass(frozen=True)
@@ -111,7 +120,7 @@ class Seen:
 
 LOUPE_SIDE = 15
 
-Request = Paint | Measure | Wall | MatteFacts | Loupe
+Request = Paint | Still | Measure | Wall | MatteFacts | Loupe
 
 
 class Painter:
@@ -130,6 +139,8 @@ class Painter:
         match request:
             case Paint():
                 return self._paint(request)
+            case Still():
+                return self._still(request)
             case Measure():
                 return self._measure(request)
             case Wall():
@@ -138,6 +149,10 @@ class Painter:
                 return self._facts(request)
             case Loupe():
                 return self._loupe(request)
+
+    def _still(self, ask: Still) -> bytes:
+        plan = self._full.plan(load(ask.document), ask.frame)
+        return png_bytes(self._full.picture(plan, passing=True))
 
     def _wall(self, ask: Wall) -> bytes:
         shot = self._shot(ask.document)

@@ -27,6 +27,7 @@ from velvet_seam.core.picture.yuv import (
     rgba_to_yuv422p10,
     yuv420_to_rgba,
 )
+from velvet_seam.core.sound.loudness import loudness
 from velvet_seam.core.sound.speed import sampled
 
 
@@ -54,6 +55,7 @@ def warm() -> None:
     to_sdr(np.zeros((8, 8, 3), np.uint16), "HLG")
     keyed = screen_key(picture, read_screen(picture, (60, 160, 70)), (60, 160, 70))
     large = np.repeat(np.repeat(picture, 12, 0), 12, 1)[:540, :360]
+    loudness(np.zeros((24_000, 2), np.float32))
     sampled(np.zeros((64, 2), np.float32), np.arange(64, dtype=np.float64))
     read_screen(np.ascontiguousarray(large), (60, 160, 70))
     steadied(picture, keyed, [Neighbour(picture, keyed, motion(keyed, keyed))], 1.0)

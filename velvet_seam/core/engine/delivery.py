@@ -14,6 +14,7 @@ from velvet_seam.core.timing.rate import FrameRate
 
 Kind = Literal["post", "master", "stills"]
 Quality = Literal["small", "good", "best"]
+Loudness = Literal["as-mixed", "posts"]
 
 _FACTORS: dict[Quality, int] = {"small": 26, "good": 20, "best": 16}
 _BITS: dict[Quality, float] = {"small": 0.045, "good": 0.10, "best": 0.18}
@@ -30,6 +31,9 @@ class Delivery(BaseModel):
     scale: int = Field(100, ge=10, le=100, description="per cent of the canvas")
     quality: Quality = "good"
     rate: FrameRate | None = None
+    loudness: Loudness = Field(
+        "as-mixed", description="posts: the sound brought to -14 LUFS, without clipping"
+    )
 
     @property
     def suffix(self) -> str:

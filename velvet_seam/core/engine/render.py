@@ -24,6 +24,7 @@ from velvet_seam.core.media.writer import ClipWriter, join
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.decode import Sound
+from velvet_seam.core.sound.loudness import POSTS, brought_to
 from velvet_seam.core.sound.mix import mix
 
 RANGE_SECONDS = 2
@@ -169,6 +170,8 @@ def _join(
 ) -> None:  # fmt: skip
     if delivery.kind != "stills":
         sound = mix(shot, sound_of, length_of) if has_sound(shot, sound_of) else None
+        if sound is not None and delivery.loudness == "posts":
+            sound = brought_to(sound, POSTS)
         join(files, path, delivery.rate_of(shot), delivery.encoding, sound, check)
         return
     unfinished = path.with_name(path.name + ".part")

@@ -239,7 +239,8 @@ def _near_usual(times: list[int], tick: Fraction) -> Fraction:
     def met(rate: Fraction) -> int:
         clock = 1 / (rate * tick)
         return sum(
-            abs(time - times[0] - n * clock) <= Fraction(1, 2) for n, time in enumerate(times[:2000])
+            abs(time - times[0] - n * clock) <= Fraction(1, 2)
+            for n, time in enumerate(times[:2000])
         )
 
     best = max(near, key=met, default=None)  # of equals the first, a whole number

@@ -74,6 +74,7 @@ export class Commands {
     const id = dataset.layer ?? bench.layer?.id;
     const layer = bench.shot.layers.find((one) => one.id === id);
     if (name === "remove-sound") return bench.edit({ do: "remove-sound", sound: dataset.sound });
+    if (name === "keep-frame") return this.keepFrame();
     if (name === "replace") return this.shelf.replace(layer ?? bench.sound, button);
     // a card's own tools act on all that is chosen when the card is one of them
     if (name === "wall" && !layer) { say("Choose a layer or a seam first."); return null; }
@@ -96,6 +97,16 @@ export class Commands {
         for (const one of layers) bench.solo.delete(one.id);
         return bench.editAll(all("remove"), things.map((one) => (one.seam ? { do: "remove-layer", layer: one.id } : { do: "remove-sound", sound: one.id })));
       },
+      // what begins after the last of what goes moves up by as many frames as they took
+      "close-gap": () => {
+        const first = Math.min(...things.map((one) => one.span.first)), last = Math.max(...things.map((one) => one.span.last));
+        const later = [...bench.shot.layers, ...bench.shot.sounds].filter((one) => one.span.first > last && !one.locked);
+        for (const one of layers) bench.solo.delete(one.id);
+        const moved = later.map((one) => ({ do: "move-in-time", target: one.id, by: first - last - 1 }));
+        const gone = things.map((one) => (one.seam ? { do: "remove-layer", layer: one.id } : { do: "remove-sound", sound: one.id }));
+        return bench.editAll("remove and close the gap", [...gone, ...moved]);
+      },
+      detach: () => this.detach(layer),
       flip: () => bench.set(id, { [`place.flip_${dataset.axis}`]: !layer.place[`flip_${dataset.axis}`] }),
       fit: () => this.fit(layer, Math.min),
       fill: () => this.fit(layer, Math.max),
@@ -145,6 +156,12 @@ export class Commands {
     if (answer) bench.choose(`${kind}:${new_id}`);
   }
 
+  /** Of all that may be chosen, the smallest goes first: keyframes, a point of an outline, layers. */
+  remove(event) {
+    if (event.shiftKey) return this.act("close-gap", {});
+    return this.lanes.remove() || this.handles.masks.removePoint() || this.act("remove", {});
+  }
+
   /** Hold the frame at the playhead for as long as the field beside says. */
   async freeze(layer, apart) {
     const { bench } = this;
@@ -152,6 +169,23 @@ export class Commands {
     const frozen_id = newId("l");
     const answer = await bench.edit({ do: "freeze", layer: layer.id, at: bench.frame, frames, frozen_id, rest_id: newId("l"), apart });
     if (answer) bench.choose(`layer:${frozen_id}`);
+  }
+
+  /** A clip's sound as a sound of its own beside the stack; the clip itself falls silent. */
+  async detach(layer) {
+    const { bench } = this, id = newId("t");
+    const sound = { id, name: layer.name, footage: layer.source.footage, span: layer.span, time: layer.time, gain: layer.sound.gain };
+    const answer = await bench.editAll("detach the sound", [
+      { do: "add-sound", sound }, { do: "set-values", target: layer.id, values: { "sound.on": false } },
+    ]);
+    if (answer) bench.choose(`sound:${id}`);
+  }
+
+  /** The joined picture at the playhead becomes footage. */
+  async keepFrame() {
+    const { bench } = this;
+    const answer = await bench.send("keep-frame", { frame: bench.frame }).catch(() => null);
+    if (answer) { say(`${answer.kept} is in your footage now.`); this.shelf.refresh?.(); }
   }
 
   /** A speed at which each source frame shows in exactly one frame of the shot. */
@@ -299,7 +333,7 @@ export class Commands {
 
   async render() {
     const chosen = Object.fromEntries(new FormData(document.getElementById("deliver")));
-    const body = { kind: chosen.kind, scale: Number(chosen.scale), quality: chosen.quality, rate: chosen.rate || null };
+    const body = { kind: chosen.kind, scale: Number(chosen.scale), quality: chosen.quality, rate: chosen.rate || null, loudness: chosen.loudness ?? "as-mixed" };
     const answer = await ask(`/shots/${this.bench.id}/renders`, { method: "POST", body }).catch(() => null);
     if (answer) location.href = "/renders";
   }
@@ -440,7 +474,7 @@ export class Commands {
       one(["<"], "chosen keyframes a frame earlier", () => this.lanes.nudge(-1), ["<"]),
       one([">"], "chosen keyframes a frame later", () => this.lanes.nudge(1), [">"]),
       one(["z"], "time strip: a frame as wide as a finger, and all of the shot again", () => this.strip.zoom(this.strip.wide ? 0 : 24)),
-      one(["Delete", "Backspace"], "remove what is chosen", () => this.lanes.remove() || this.handles.masks.removePoint() || this.act("remove", {}), ["Delete"]),
+      one(["Delete", "Backspace"], "remove what is chosen; with Shift what comes later moves up", (event) => this.remove(event), ["Delete"]),
       one(["l"], "loop on, off", () => player.setLoop(!player.loop)),
       one(["?"], "show the keys", () => document.getElementById("keys-pop").togglePopover()),
       one(["Escape"], "give up drawing; choose the shot", () => { if (!this.handles.stopDrawing()) bench.choose("shot:"); }, ["Esc"]),

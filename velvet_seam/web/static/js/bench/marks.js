@@ -37,12 +37,14 @@ export class Marks {
   }
 
   /** Put a mark at the playhead, also while playing; where one is, it is taken away. */
-  toggle() {
+  async toggle() {
     const { bench } = this;
     const here = this.all.filter((mark) => mark.frame === bench.frame);
-    if (here.length) { bench.edit({ do: "remove-marks", marks: here.map((mark) => mark.id) }); return; }
     const id = `n${crypto.randomUUID().replaceAll("-", "").slice(0, 15)}`;
-    bench.edit({ do: "add-mark", mark: { id, frame: bench.frame, name: `Mark ${this.all.length + 1}` } });
+    bench.marking = true;
+    await bench.edit(here.length ? { do: "remove-marks", marks: here.map((mark) => mark.id) }
+      : { do: "add-mark", mark: { id, frame: bench.frame, name: `Mark ${this.all.length + 1}` } });
+    bench.marking = false;
   }
 
   jump(by) {

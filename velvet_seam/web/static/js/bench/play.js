@@ -14,7 +14,11 @@ export class Player {
     this.button.addEventListener("click", () => this.toggle());
     this.loopButton.addEventListener("click", () => this.setLoop(!this.loop));
     bench.addEventListener("pause", () => this.pause());
-    bench.addEventListener("state", () => { if (this.playing && this.revision !== bench.state.revision) this.pause(); });
+    bench.addEventListener("state", () => {
+      if (!this.playing || this.revision === bench.state.revision) return;
+      if (!bench.marking) { this.pause(); return; }
+      this.revision = this.mixRevision = bench.state.revision; // a mark changes nothing that is seen or heard
+    });
   }
 
   setLoop(on) {

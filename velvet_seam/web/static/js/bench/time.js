@@ -90,6 +90,7 @@ export class TimeStrip {
     svg.append(clip, this.field);
     this.renderRuler();
     things.forEach((thing, row) => this.renderLane(moved?.id === thing.id ? moved : thing, row));
+    this.renderBare(height);
     this.marks.render(height);
     this.readyLine = node("path", { class: "ready-line" });
     this.field.append(this.readyLine);
@@ -118,6 +119,34 @@ export class TimeStrip {
       text.textContent = frames ? bench.spell(at) : `${Math.round(at / bench.rate)}s`;
       svg.append(text);
     }
+  }
+
+  /** Stretches of frames that no layer covers: the empty canvas shows. */
+  bare() {
+    const { layers, length } = this.bench.shot;
+    const spans = layers.filter((one) => !one.hidden).map((one) => one.span).sort((a, b) => a.first - b.first);
+    const found = [];
+    let from = 0;
+    for (const { first, last } of spans) {
+      if (first > from) found.push([from, Math.min(first, length)]);
+      from = Math.max(from, last + 1);
+      if (from >= length) break;
+    }
+    if (from < length && layers.length) found.push([from, length]);
+    return found.filter(([a, b]) => b > a);
+  }
+
+  renderBare(height) {
+    const bare = this.bare();
+    for (const [first, end] of bare) {
+      const x = this.x(first);
+      const shade = node("rect", { class: "bare", x, y: RULER, width: this.x(end) - x, height: height - RULER });
+      const title = node("title", {});
+      title.textContent = `${end - first} frames that no layer covers: the empty canvas shows`;
+      shade.append(title);
+      this.field.append(shade);
+    }
+    this.bareFrames = bare.reduce((sum, [a, b]) => sum + b - a, 0);
   }
 
   renderLane(thing, row) {
@@ -200,7 +229,7 @@ export class TimeStrip {
     const x = this.x(bench.frame);
     this.head?.setAttribute("transform", `translate(${x.toFixed(2)} 0)`);
     this.clock.textContent = bench.spell(bench.frame);
-    this.note.textContent = `frame ${bench.frame} of ${bench.shot.length}, ${bench.spell(bench.shot.length)} in all`;
+    this.note.textContent = `frame ${bench.frame} of ${bench.shot.length}, ${bench.spell(bench.shot.length)} in all${this.bareFrames ? `, ${this.bareFrames} of them uncovered` : ""}`;
   }
 
   /** Frames that bars and the playhead like to meet, with what they are. */
