@@ -160,6 +160,35 @@ def test_a_sound_follows_its_clips_speed_in_pitch_or_not(how, speed, heard):
     assert level == pytest.approx(0.5 / np.sqrt(2), rel=0.06)  # neither gaps nor doubled
 
 
+@pytest.mark.parametrize(("semitones", "how", "speed", "heard"), [
+    (12, "follow", 100, 880), (-7, "follow", 100, 440 * 2 ** (-7 / 12)),
+    (12, "follow", 50, 440), (5, "keep-pitch", 150, 440 * 2 ** (5 / 12)), (12, "stay", 50, 880),
+])  # fmt: skip
+def test_pitch_alone_is_changed(semitones, how, speed, heard):
+    shot = track_at(speed, sound=how, source_in="3")
+    track = shot.sounds[0].model_copy(update={"pitch": float(semitones)})
+    out = mix(shot.model_copy(update={"sounds": (track,)}), lambda _: tone(440, 8))
+    assert pitch(out) == pytest.approx(heard, rel=0.006)
+    level = np.sqrt((out[9600:-9600] ** 2).mean())
+    assert level == pytest.approx(0.5 / np.sqrt(2), rel=0.1)
+
+
+def test_two_sounds_that_cross_are_as_loud_as_one():
+    rng = np.random.default_rng(5)
+    first, second = (rng.normal(0, 0.1, (200_000, 2)).astype(np.float32) for _ in range(2))
+    tracks = [
+        {"id": "a", "name": "a", "footage": "a", "span": {"first": 0, "last": 49}, "fade_out": 20},
+        {"id": "b", "name": "b", "footage": "b", "span": {"first": 30, "last": 79}, "fade_in": 20},
+    ]
+    shot = shot_with("25", *(SoundTrack.model_validate(one) for one in tracks), length=80)
+    out = mix(shot, lambda one: {"a": first, "b": second}[one])
+    power = (out.reshape(16, -1) ** 2).mean(axis=1)
+    assert power == pytest.approx(np.full(16, 0.01), rel=0.06)
+    alone = mix(shot, lambda one: first if one == "a" else None)
+    assert np.abs(alone[95_000:96_000]).max() < 0.02  # gone at its end
+    assert np.array_equal(alone[:50_000], first[:50_000])
+
+
 def test_what_a_speed_cannot_hold_is_not_heard():
     """20 kHz at twice the speed would fold back to 8 kHz."""
     assert np.abs(mix(track_at(200), lambda _: tone(20000, 5))[4800:-4800]).max() < 0.01

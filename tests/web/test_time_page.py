@@ -348,9 +348,7 @@ def test_a_frame_is_kept_and_gaps_are_shaded_and_closed(blank: Page):
     blank.keyboard.press("Shift+Delete")
     until(blank, "velvetSeam.bench.shot.layers.length === 1")
     assert state(blank, "shot.layers[0].span") == {"first": 20, "last": 59}
-    name = blank.evaluate(
-        "fetch('/find?q=untitled+still').then((a) => a.text())"
-    )
+    name = blank.evaluate("fetch('/find?q=untitled+still').then((a) => a.text())")
     assert "Untitled shot at 0s 00f" in name
 
 
@@ -363,3 +361,26 @@ def test_a_mark_is_put_while_playing_and_the_play_goes_on(bench: Page):
     bench.keyboard.press(" ")
     bench.click("#undo")
     until(bench, "velvetSeam.bench.shot.marks.length === 0")
+
+
+def test_a_sounds_fades_are_dragged_and_heard(bench: Page):
+    bench.evaluate("velvetSeam.bench.choose('sound:t-waltz')")
+    expect(bench.locator("#panel h2")).to_have_text("Sound")
+    wide = bench.evaluate("velvetSeam.strip.scale")
+    knob = box_of(bench, "#lanes .fade-knob[data-side=in]")
+    spot = (knob["x"] + knob["width"] / 2, knob["y"] + knob["height"] / 2)
+    drag(bench, spot, (spot[0] + 25 * wide, spot[1]))
+    until(bench, "velvetSeam.bench.shot.sounds[0].fade_in === 25")
+    expect(bench.locator("#lanes path.fade")).to_have_count(1)
+    expect(bench.locator("#field-fade-in")).to_have_value("25")
+    early, late = bench.evaluate(
+        """async () => {
+            const answer = await fetch(location.pathname + '/sound.wav');
+            const samples = new Int16Array((await answer.arrayBuffer()).slice(44));
+            const loud = (from, to) => samples.slice(2 * from, 2 * to).reduce((a, b) => Math.max(a, Math.abs(b)), 0);
+            return [loud(0, 4800), loud(48000, 52800)];
+        }"""
+    )
+    assert early < 0.3 * late
+    bench.click("#undo")
+    until(bench, "velvetSeam.bench.shot.sounds[0].fade_in === 0")

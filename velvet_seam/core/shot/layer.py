@@ -107,11 +107,18 @@ class Place(Part):
     flip_y: bool = False
 
 
-class OwnSound(Part):
-    """The sound recorded with a clip."""
+class Heard(Part):
+    """How a sound is heard: whether, how loud, how high, and how it comes and goes."""
 
     on: bool = True
     gain: Gain = 0.0
+    pitch: float = Field(0.0, ge=-24, le=24, description="semitones higher, at the same speed")
+    fade_in: int = Field(0, ge=0, le=MAX_FRAME, description="frames over which it comes")
+    fade_out: int = Field(0, ge=0, le=MAX_FRAME, description="frames over which it goes")
+
+
+class OwnSound(Heard):
+    """The sound recorded with a clip."""
 
 
 class Layer(Part):
@@ -137,7 +144,7 @@ class Layer(Part):
     locked: bool = False
 
 
-class SoundTrack(Part):
+class SoundTrack(Heard):
     """A sound that lies beside the stack."""
 
     id: Id
@@ -145,6 +152,4 @@ class SoundTrack(Part):
     footage: Id
     span: Span
     time: TimeMap = TimeMap()
-    gain: Gain = 0.0
-    on: bool = True
     locked: bool = False

@@ -8,10 +8,10 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.shot.layer import FootageSource, Span, TimeMap
+from velvet_seam.core.shot.layer import FootageSource, Heard, Span, TimeMap
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.decode import Sound
-from velvet_seam.core.sound.speed import sampled, stretched
+from velvet_seam.core.sound.speed import pitched, sampled, stretched
 from velvet_seam.core.timing.animated import Animated, Keyframes, value_at
 from velvet_seam.core.timing.rate import SOUND_RATE, frames_to_samples
 
@@ -32,31 +32,32 @@ def mix(
     """
     out = np.zeros((frames_to_samples(shot.length, shot.rate), 2), np.float32)
 
-    def lay(footage: str, span: Span, time: TimeMap, gain: Animated) -> None:
+    def lay(footage: str, span: Span, time: TimeMap, heard: Heard) -> None:
         sound = sound_of(footage)
         if sound is None:
             return
         length = length_of(footage) if length_of else Fraction(len(sound), SOUND_RATE)
         first = frames_to_samples(span.first, shot.rate)
         last = min(frames_to_samples(span.last + 1, shot.rate), len(out))
-        piece = _piece(shot, sound, span, time, max(0, last - first), length)
-        out[first : first + len(piece)] += piece * _gain_curve(shot, gain, len(piece))
+        piece = _piece(shot, sound, span, time, max(0, last - first), length, heard.pitch)
+        level = _gain_curve(shot, heard.gain, len(piece)) * _fades(shot, span, heard, len(piece))
+        out[first : first + len(piece)] += piece * level
 
     for layer in shot.layers:
         if isinstance(layer.source, FootageSource) and layer.sound.on and not layer.hidden:
-            lay(layer.source.footage, layer.span, layer.time, layer.sound.gain)
+            lay(layer.source.footage, layer.span, layer.time, layer.sound)
     for track in shot.sounds:
         if track.on:
-            lay(track.footage, track.span, track.time, track.gain)
+            lay(track.footage, track.span, track.time, track)
     return np.clip(out, -1, 1, out=out)
 
 
 def _piece(
-    shot: Shot, sound: Sound, span: Span, time: TimeMap, count: int, length: Fraction
+    shot: Shot, sound: Sound, span: Span, time: TimeMap, count: int, length: Fraction, pitch: float
 ) -> Sound:
     """So many samples of a sound from the first frame of its span on, in its clip's own time."""
     plain = time.speed == 100 and time.ends == "hold" and time.source_in >= 0
-    if plain or time.sound == "stay":
+    if (plain or time.sound == "stay") and not pitch:
         skip = round(time.source_in * SOUND_RATE)
         return (
             sound[skip : skip + count] if skip >= 0 else np.pad(sound, ((-skip, 0), (0, 0)))[:count]
@@ -64,16 +65,17 @@ def _piece(
     frames = range(span.length + 1)
     first = frames_to_samples(span.first, shot.rate)
     at = [frames_to_samples(span.first + n, shot.rate) - first for n in frames]
-    there = [float(time.at(n, shot.rate) * SOUND_RATE) for n in frames]
+    run = TimeMap(source_in=time.source_in) if time.sound == "stay" else time
+    there = [float(run.at(n, shot.rate) * SOUND_RATE) for n in frames]
     positions = np.interp(np.arange(count), at, there)
     whole = round(length * SOUND_RATE)
     if time.ends == "loop" and whole > 0:
         sound, positions = _again(sound[:whole], positions, whole)
     elif time.ends == "bounce" and whole > 0:
         positions = np.abs((positions + whole) % (2 * whole) - whole)
-    if time.sound == "keep-pitch":
-        return stretched(sound, positions)
-    return sampled(sound, positions)
+    if pitch:
+        return pitched(sound, positions, pitch, own=time.sound != "follow")
+    return stretched(sound, positions) if time.sound == "keep-pitch" else sampled(sound, positions)
 
 
 def _again(
@@ -94,6 +96,20 @@ def _gain_curve(shot: Shot, gain: Animated, samples: int) -> Sound | np.float32:
     at = [frames_to_samples(frame, shot.rate) for frame in range(frames)]
     values = [10 ** (value_at(gain, frame) / 20) for frame in range(frames)]
     return np.asarray(np.interp(np.arange(samples), at, values), np.float32)[:, None]
+
+
+def _fades(shot: Shot, span: Span, heard: Heard, samples: int) -> Sound | np.float32:
+    """How a sound comes and goes, as a factor: a quarter of a sine, so that two that cross are as loud
+    together as one."""
+    if not heard.fade_in and not heard.fade_out:
+        return np.float32(1)
+    per = float(SOUND_RATE / shot.rate)
+    at = np.arange(samples) + 0.5
+    level = np.ones(samples)
+    for frames, away in ((heard.fade_in, at), (heard.fade_out, span.length * per - at)):
+        if frames:
+            level *= np.sin(np.pi / 2 * np.clip(away / (frames * per), 0, 1))
+    return np.asarray(level, np.float32)[:, None]
 
 
 def to_wav(sound: Sound) -> bytes:

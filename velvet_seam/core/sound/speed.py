@@ -92,3 +92,17 @@ def stretched(sound: Sound, positions: NDArray[np.float64]) -> Sound:
         out[begin + skip : begin + SEGMENT] += piece[skip:]
         before = at
     return out[:count]
+
+
+def pitched(sound: Sound, positions: NDArray[np.float64], semitones: float, *, own: bool) -> Sound:
+    """A sound as fast as ``positions`` say, higher by some semitones than it is by itself, or, unless
+    ``own``, than it becomes by its speed."""
+    higher = 2 ** (semitones / 12)
+    count = positions.size
+    longer = np.interp(
+        np.arange(int(np.ceil(count * higher)) + 1) / higher, np.arange(count), positions
+    )
+    made = stretched(sound, longer)
+    if not own:
+        made = stretched(sampled(sound, positions), np.arange(longer.size) / higher)
+    return sampled(made, np.arange(count, dtype=np.float64) * higher)

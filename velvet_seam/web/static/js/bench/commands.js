@@ -174,7 +174,7 @@ export class Commands {
   /** A clip's sound as a sound of its own beside the stack; the clip itself falls silent. */
   async detach(layer) {
     const { bench } = this, id = newId("t");
-    const sound = { id, name: layer.name, footage: layer.source.footage, span: layer.span, time: layer.time, gain: layer.sound.gain };
+    const sound = { id, name: layer.name, footage: layer.source.footage, span: layer.span, time: layer.time, ...layer.sound, on: true };
     const answer = await bench.editAll("detach the sound", [
       { do: "add-sound", sound }, { do: "set-values", target: layer.id, values: { "sound.on": false } },
     ]);
@@ -362,6 +362,7 @@ export class Commands {
     let value = field.type === "checkbox" ? field.checked : field.value;
     if ("json" in field.dataset) value = JSON.parse(value);
     if (field.dataset.type === "int") value = Math.round(Number(value));
+    if (field.dataset.type === "number") value = Number(value);
     const values = { [field.dataset.value]: value };
     if (field.id === "field-screen") values[field.dataset.value.replace(/colour$/, "colour_from")] = "picked";
     bench.set(target, values).then((answer) => { if (!answer) bench.tell("restore"); });

@@ -170,12 +170,50 @@ export class TimeStrip {
     svg.append(name);
     lane.append(bar);
     if (sound) this.renderWave(lane, thing, x0, width, y + 3);
+    if (sound) this.renderFades(lane, thing, x0, x1, y + 3);
     const reach = Math.min(9, width / 3);
+    const late = this.late ?? [];
+    this.late = null;
     lane.append(
       node("rect", { class: "bar-end", x: x0, y: y + 3, width: reach, height: BAR, rx: 4, "data-grab": "first", "data-thing": thing.id }),
       node("rect", { class: "bar-end", x: x1 - reach, y: y + 3, width: reach, height: BAR, rx: 4, "data-grab": "last", "data-thing": thing.id }),
+      ...late,
     );
     this.field.append(lane);
+  }
+
+  /** What a fade takes away, as corners of the bar; each with a knob at its end. */
+  renderFades(lane, track, x0, x1, y) {
+    const { scale } = this, chosen = this.bench.target === track.id;
+    for (const [side, x, way] of [["in", x0, 1], ["out", x1, -1]]) {
+      const frames = track[`fade_${side}`], end = x + way * frames * scale;
+      if (frames) lane.append(node("path", { class: "fade", d: `M${x} ${y + BAR}V${y}H${end}Q${(x + end) / 2} ${y} ${x} ${y + BAR}z` }));
+      if (frames || chosen) {
+        const knob = node("circle", { class: "fade-knob", cx: end, cy: y + 3, r: 4.5, "data-grab": "fade", "data-side": side, "data-thing": track.id });
+        const title = node("title", {});
+        title.textContent = side === "in" ? "Drag to let the sound come slowly" : "Drag to let the sound go slowly";
+        knob.append(title);
+        this.late = [...(this.late ?? []), knob]; // above the ends of the bar
+      }
+    }
+  }
+
+  dragFade(node_) {
+    const { bench } = this, { side, thing: id } = node_.dataset, track = bench.thing(id);
+    const name = `fade_${side}`, most = track.span.last - track.span.first + 1;
+    let frames = track[name];
+    return {
+      move: (frame) => {
+        const from = side === "in" ? frame - track.span.first : track.span.last + 1 - frame;
+        frames = Math.round(Math.min(Math.max(0, from), most));
+        this.render({ ...track, [name]: frames });
+        this.showSnap({ frame: side === "in" ? track.span.first + frames : track.span.last + 1 - frames, word: `${frames} frames` });
+      },
+      end: (finished) => {
+        if (finished && frames !== track[name]) bench.edit({ do: "set-values", target: id, values: { [name]: frames } });
+        else this.render();
+      },
+    };
   }
 
   renderWave(lane, track, x, width, y) {
@@ -275,7 +313,7 @@ export class TimeStrip {
     event.preventDefault();
     this.svg.setPointerCapture(event.pointerId);
     const start = this.frameAt(event.clientX);
-    const drag = grab === "mark" ? this.marks.press(event) : grab === "bar" && event.altKey ? this.dragSlip(bench.thing(event.target.dataset.thing), start)
+    const drag = grab === "fade" ? this.dragFade(event.target) : grab === "mark" ? this.marks.press(event) : grab === "bar" && event.altKey ? this.dragSlip(bench.thing(event.target.dataset.thing), start)
       : grab === "bar" || grab === "first" || grab === "last" ? this.dragBar(grab, bench.thing(event.target.dataset.thing), start, event)
       : this.dragHead(event);
     this.held = drag;
