@@ -231,3 +231,39 @@ def test_trimming_and_splitting_keep_keyframes_where_they_are_in_time(shot):
     assert frames(later, "place.x") == frames(later, "seam.masks.0.outline") == [-15, 5, 25]
     halves = do(shot, "split", target="l-one", at=30, new_id="l-two")
     assert [key.frame for key in halves.layers[1].place.x.keys] == [-20, 0, 20]
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.sampled_from(["24", "30000/1001", "50", "60", "12"]), st.integers(0, 80))
+def test_at_another_rate_everything_stays_where_it_is_in_time(rate, frame):
+    layer = {
+        "id": "l-one", "name": "One", "source": {"kind": "colour", "colour": "#ffffff"},
+        "span": {"first": 10, "last": 84}, "place": {"x": 32, "y": 32},
+        "arrive": {"way": "fade", "frames": 25}, "echo": {"count": 1, "step": 2},
+    }  # fmt: skip
+    shot = Shot.model_validate(
+        {"name": "One", "canvas": {"width": 64, "height": 64}, "rate": "25", "length": 100,
+         "layers": [layer], "marks": [{"id": "n-a", "frame": frame}]}
+    )  # fmt: skip
+    for at in (0, frame):
+        shot = apply(
+            shot,
+            read_edit({"do": "key-here", "target": "l-one", "paths": ["place.x"], "frame": at}),
+        )
+    after = apply(shot, read_edit({"do": "change-rate", "rate": rate}))
+    new, one = after.layers[0], shot.layers[0]
+    half = Fraction(1, 2) / after.rate
+
+    def near(a: int, b: int) -> bool:
+        return abs(a / after.rate - b / shot.rate) <= half
+
+    assert near(new.span.first, one.span.first)
+    assert near(new.span.last + 1, one.span.last + 1)
+    assert near(after.length, shot.length)
+    assert near(after.marks[0].frame, frame)
+    assert near(new.arrive.frames, 25)
+    assert near(new.place.x.keys[-1].frame, frame)
+    assert new.echo.step >= 1
+    back = apply(after, read_edit({"do": "change-rate", "rate": "25"}))
+    if after.rate >= 25:
+        assert back.layers[0].place.x == one.place.x

@@ -34,6 +34,7 @@ from velvet_seam.core.shot.layer import (
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.words import Colour, Id
 from velvet_seam.core.sound.mix import mix, to_wav
+from velvet_seam.core.timing.rate import CHOICES
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.shots import Standing
@@ -133,7 +134,7 @@ def _parts(request: Request, context: Context, standing: Standing, chosen: str) 
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
         "below": below, "items": items, "groups": GROUPS, "blend_title": title, "blend_words": WORDS, "dump": _dump(thing),
-        "card_key": _card_keys(shot.layers), "pictures": _pictures(context, kind),
+        "rates": CHOICES, "card_key": _card_keys(shot.layers), "pictures": _pictures(context, kind),
     }  # fmt: skip
     names = ("head", "stack", "panel")
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}

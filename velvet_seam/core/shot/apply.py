@@ -22,6 +22,7 @@ from velvet_seam.core.shot.edit import (
     AddMatte,
     AddPoint,
     AddSound,
+    ChangeRate,
     DuplicateLayer,
     EaseKeys,
     Edit,
@@ -57,12 +58,13 @@ from velvet_seam.core.shot.keyframes import (
 from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack
 from velvet_seam.core.shot.mask import DrawnMask, MaskBase, OutlineKeys, Vertex
 from velvet_seam.core.shot.points import resized, with_point
+from velvet_seam.core.shot.rate_edit import change_rate
 from velvet_seam.core.shot.revise import fresh_seam, replaced, revised, with_layer
 from velvet_seam.core.shot.shot import Shot, sentence
 from velvet_seam.core.shot.time_edits import freeze, move_in_time, reverse, slip, split, trim
 from velvet_seam.core.timing.animated import Animated, Keyframes, value_at
 
-FIXED = {"id", "kind", "schema_version", "layers", "sounds", "matte", "masks", "marks"}
+FIXED = {"id", "kind", "schema_version", "layers", "sounds", "matte", "masks", "marks", "rate"}
 """Fields that :class:`SetValues` leaves alone: they have edits of their own, or none."""
 
 
@@ -353,6 +355,7 @@ _APPLY: dict[type, Callable[[Shot, Any], Shot]] = {
     Reverse: reverse,
     AddSound: _add_sound,
     RemoveSound: _remove_sound,
+    ChangeRate: change_rate,
     AddMark: _add_mark,
     RemoveMarks: _remove_marks,
     Several: _several,

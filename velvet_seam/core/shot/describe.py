@@ -10,6 +10,7 @@ from velvet_seam.core.shot.edit import (
     AddMatte,
     AddPoint,
     AddSound,
+    ChangeRate,
     DuplicateLayer,
     EaseKeys,
     Edit,
@@ -35,6 +36,7 @@ from velvet_seam.core.shot.edit import (
 from velvet_seam.core.shot.mask import Mask, MaskBase
 from velvet_seam.core.shot.matte import Matte
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.timing.rate import call
 
 _VALUE_WORDS = {
     "x": "position",
@@ -89,6 +91,8 @@ def describe(shot: Shot, edit: Edit) -> str:
             return f"add {layer.name}"
         case AddSound(sound=sound):
             return f"add {sound.name}"
+        case ChangeRate(rate=rate):
+            return f"{call(rate)} frames a second"
         case AddMark(mark=mark):
             return f"mark {mark.name}"
         case RemoveMarks(marks=marks):

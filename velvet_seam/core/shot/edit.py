@@ -19,6 +19,7 @@ from velvet_seam.core.shot.shot import sentence
 from velvet_seam.core.shot.words import Id, Name, Part
 from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.ease import Ease
+from velvet_seam.core.timing.rate import FrameRate
 
 
 class AddLayer(Part):
@@ -245,6 +246,13 @@ class RemoveSound(Part):
     sound: Id
 
 
+class ChangeRate(Part):
+    """Another frame rate; everything stays where it is in time, to the nearest frame."""
+
+    do: Literal["change-rate"] = "change-rate"
+    rate: FrameRate
+
+
 class AddMark(Part):
     do: Literal["add-mark"] = "add-mark"
     mark: Mark
@@ -288,6 +296,7 @@ Edit = Annotated[
     | Reverse
     | AddSound
     | RemoveSound
+    | ChangeRate
     | AddMark
     | RemoveMarks
     | Several,

@@ -156,6 +156,11 @@ export class Commands {
     if (answer) bench.choose(`${kind}:${new_id}`);
   }
 
+  async changeRate(rate) {
+    const answer = await this.bench.edit({ do: "change-rate", rate });
+    if (answer) say("Bars, keyframes and marks stay where they are in time, to the nearest frame.");
+  }
+
   /** Of all that may be chosen, the smallest goes first: keyframes, a point of an outline, layers. */
   remove(event) {
     if (event.shiftKey) return this.act("close-gap", {});
@@ -349,6 +354,7 @@ export class Commands {
     }
     const copy = event.target.closest("[data-copy-part]");
     if (copy) { this.copyPart(this.bench.layer, copy.dataset.copyPart, copy.value); copy.value = ""; return; }
+    if ("rate" in event.target.dataset) { this.changeRate(event.target.value); return; }
     const field = event.target.closest("[data-value], [data-trim]");
     if (!field) return;
     const { bench } = this;
