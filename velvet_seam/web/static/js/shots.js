@@ -28,10 +28,21 @@ function poster(link) {
     link.addEventListener(begin, play);
     link.addEventListener(end, rest);
   }
-  image.src = link.dataset.strip;
+  return () => { image.src = link.dataset.strip; };
 }
 
-document.querySelectorAll(".poster").forEach(poster);
+// the page is there before its posters, and only those in sight are asked for
+const begin = new Map([...document.querySelectorAll(".poster")].map((link) => [link, poster(link)]));
+const sight = new IntersectionObserver((entries) => {
+  for (const { target, isIntersecting } of entries) {
+    if (!isIntersecting) continue;
+    sight.unobserve(target);
+    begin.get(target)();
+  }
+}, { rootMargin: "200px" });
+const look = () => { for (const link of begin.keys()) sight.observe(link); };
+if (document.readyState === "complete") look();
+else addEventListener("load", look);
 
 document.addEventListener("click", async (event) => {
   const button = event.target.closest("[data-remove]");
