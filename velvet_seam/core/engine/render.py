@@ -55,8 +55,20 @@ def render(
     """
     delivery = delivery or Delivery()
     say = each or (lambda _done, _picture: None)
-    frames, rate = delivery.frames(shot), delivery.rate_of(shot)
     _open_ranges(ranges, _fingerprint(shot, delivery, footage))
+    # what the pictures took is let go before the sound, which grows with the shot, is mixed
+    files, done = _write_ranges(shot, footage, delivery, ranges, say)
+    lengths: Callable[[str], Fraction] = lambda identity: footage(identity).length  # noqa: E731
+    _join(files, path, delivery, shot, sound_of, lengths, lambda: say(done, None))
+    shutil.rmtree(ranges, ignore_errors=True)
+
+
+def _write_ranges(
+    shot: Shot, footage: Callable[[str], Footage], delivery: Delivery, ranges: Path,
+    say: Callable[[int, Picture | None], None],
+) -> tuple[list[Path], int]:  # fmt: skip
+    """The files of all ranges, those that were not there yet written now; and how many frames they hold."""
+    frames, rate = delivery.frames(shot), delivery.rate_of(shot)
     size = max(1, round(RANGE_SECONDS * rate))
     files = [ranges / f"{n:05}{delivery.suffix}" for n in range(-(-len(frames) // size))]
     done = sum(len(frames[n * size : (n + 1) * size]) for n, f in enumerate(files) if f.exists())
@@ -74,9 +86,7 @@ def render(
                 done += 1
                 say(done, picture)
             part.finish()
-    lengths: Callable[[str], Fraction] = lambda identity: footage(identity).length  # noqa: E731
-    _join(files, path, delivery, shot, sound_of, lengths, lambda: say(done, None))
-    shutil.rmtree(ranges, ignore_errors=True)
+    return files, done
 
 
 def has_sound(shot: Shot, sound_of: Callable[[str], object | None]) -> bool:
