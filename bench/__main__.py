@@ -288,7 +288,7 @@ def seams(library: Library, shot: Shot) -> None:
 
 def memory(root: Path) -> None:
     print("\nMost memory of a render, four layers at 1080 × 1920")
-    for length in (10, 2000):
+    for length in (10, 60, 600, 2000):
         line(f"{length} frames", f"{peak_memory(root, length):.0f} MB", "(aim below 1024)")
 
 

@@ -215,11 +215,36 @@ def test_a_clip_runs_backwards_freezes_and_slips(blank: Page):
     for frame in (61, 69, 70):
         go(blank, frame)
         assert np.abs(picture(blank) - held).mean() < 1, frame
+    # where two bars meet both ends move together, and each frame shows what it showed
+    end = box_of(blank, "#lanes .bar-end[data-grab=first]")  # the topmost begins at 70
+    x, y = end["x"] + 3, end["y"] + 9
+    step = blank.evaluate("velvetSeam.strip.scale")
+    blank.keyboard.down("Alt")
+    drag(blank, (x, y), (x + 12 * step, y))
+    blank.keyboard.up("Alt")
+    until(blank, "velvetSeam.bench.shot.layers[2].span.first === 82")
+    assert state(blank, "shot.layers[1].span") == {"first": 60, "last": 81}
+    blank.click("#undo")
+    until(blank, "velvetSeam.bench.shot.layers[2].span.first === 70")
     blank.click("#undo")
     until(blank, "velvetSeam.bench.shot.layers.length === 1")
 
     blank.click(".card")
+    type_tape(blank, "time.speed", 200)
+    expect(blank.locator("#clip-over")).to_contain_text("From 3s 00f on the clip is over")
+    go(blank, 100)
+    blank.keyboard.press("Shift+D")
+    until(blank, "velvetSeam.bench.shot.layers.length === 2")
+    assert state(blank, "shot.layers[1].span.first") == 100
+    go(blank, 120)
+    blank.keyboard.press("Shift+Y")
+    until(blank, "velvetSeam.bench.shot.layers.length === 4")
+    for _ in range(2):
+        blank.click("#undo")
+    until(blank, "velvetSeam.bench.shot.layers.length === 1")
+    blank.click(".card")
     type_tape(blank, "time.speed", 50)
+    expect(blank.locator("#clip-over")).to_have_count(0)
     go(blank, 100)
     slow = picture(blank)
     type_tape(blank, "time.speed", 100)

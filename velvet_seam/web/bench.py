@@ -12,6 +12,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
 
+from velvet_seam.core.engine.clip_time import runs_out
 from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edit import (
@@ -134,7 +135,7 @@ def _parts(request: Request, context: Context, standing: Standing, chosen: str) 
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
         "below": below, "items": items, "groups": GROUPS, "blend_title": title, "blend_words": WORDS, "dump": _dump(thing),
-        "rates": CHOICES, "card_key": _card_keys(shot.layers), "pictures": _pictures(context, kind),
+        "rates": CHOICES, "over": _over(context, shot, thing), "card_key": _card_keys(shot.layers), "pictures": _pictures(context, kind),
     }  # fmt: skip
     names = ("head", "stack", "panel")
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
@@ -145,6 +146,16 @@ def _pictures(context: Context, kind: str) -> list[FootageItem]:
     if kind != "seam":
         return []
     return [item for item in context.library.footage.all() if item.probe.kind != "sound"]
+
+
+def _over(context: Context, shot: Shot, thing: Any) -> int | None:
+    """The frame from which on a layer's clip is over and its outer frame holds."""
+    if not isinstance(thing, Layer) or not isinstance(thing.source, FootageSource):
+        return None
+    probe = context.library.footage.get(thing.source.footage).probe
+    return (
+        runs_out(thing.time, thing.span, shot.rate, probe.length) if probe.kind == "clip" else None
+    )
 
 
 def _dump(thing: Any) -> dict[str, Any]:

@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from velvet_seam.core.engine.step import Footage, Step, step
 from velvet_seam.core.picture.between import flowed, mixed_frames
-from velvet_seam.core.shot.layer import TimeMap
+from velvet_seam.core.shot.layer import Span, TimeMap
 
 Shown = tuple[int, int, float]
 """The number of a frame, of the one after it, and how far it is on the way there, 0 to 1."""
@@ -48,6 +48,22 @@ def shown(footage: Footage, time: Fraction, ends: str) -> Shown:
 def frame_shown(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction) -> int:
     """The source frame that a layer shows so many shot frames after its first."""
     return shown(footage, clip_time.at(frames, rate), clip_time.ends)[0]
+
+
+def runs_out(clip_time: TimeMap, span: Span, rate: Fraction, length: Fraction) -> int | None:
+    """The shot frame from which on a clip of so many seconds is over and holds a frame; of a long span
+    to within a thousandth of it. None where it lasts, or does not hold.
+
+    >>> from velvet_seam.core.shot.layer import Span
+    >>> runs_out(TimeMap(speed=200), Span(first=10, last=99), Fraction(25), Fraction(2))
+    35
+    """
+    if clip_time.ends != "hold" or clip_time.speed == 0:
+        return None
+    for frames in range(0, span.length, max(1, span.length // 1000)):
+        if not 0 <= clip_time.at(frames, rate) < length:
+            return span.first + frames
+    return None
 
 
 def reading(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction, soon: bool) -> Step:

@@ -93,6 +93,10 @@ export class Commands {
         bench.tell("frame");
       },
       duplicate: () => bench.editAll(all("duplicate"), layers.map((one) => ({ do: "duplicate-layer", layer: one.id, new_id: newId("l") }))),
+      "duplicate-here": () => bench.editAll(all("duplicate"), layers.flatMap((one) => {
+        const new_id = newId("l");
+        return [{ do: "duplicate-layer", layer: one.id, new_id }, { do: "move-in-time", target: new_id, by: bench.frame - one.span.first }];
+      })),
       remove: () => {
         for (const one of layers) bench.solo.delete(one.id);
         return bench.editAll(all("remove"), things.map((one) => (one.seam ? { do: "remove-layer", layer: one.id } : { do: "remove-sound", sound: one.id })));
@@ -197,6 +201,14 @@ export class Commands {
   conform(layer) {
     const { bench } = this, clip = bench.state.footage[layer.source.footage];
     bench.set(layer.id, { "time.speed": round((100 * bench.rate) / clip.rate, 9) });
+  }
+
+  /** Cut everything that is there at the playhead, and not locked, in two. */
+  splitAll() {
+    const { bench } = this, { frame } = bench;
+    const across = [...bench.shot.layers, ...bench.shot.sounds].filter((one) => !one.locked && one.span.first < frame && one.span.last >= frame);
+    if (!across.length) { say("Nothing has a frame on both sides of the playhead."); return null; }
+    return bench.editAll(`split ${across.length} at the playhead`, across.map((one) => ({ do: "split", target: one.id, at: frame, new_id: newId(one.seam ? "l" : "t") })));
   }
 
   fit(layer, choose) {
@@ -465,8 +477,8 @@ export class Commands {
       one([","], "another grey for the mat", () => view.shade(1), [","]),
       one(["i"], "the layer's first frame is here", () => this.edge("first")),
       one(["o"], "the layer's last frame is here", () => this.edge("last")),
-      one(["y"], "split the layer or sound at the playhead", () => this.split()),
-      one(["d"], "duplicate", () => this.act("duplicate", {})),
+      one(["y"], "split the layer or sound at the playhead; with Shift all that is there", (event) => (event.shiftKey ? this.splitAll() : this.split())),
+      one(["d"], "duplicate; with Shift the copy begins at the playhead", (event) => this.act(event.shiftKey ? "duplicate-here" : "duplicate", {})),
       one(["h"], "hide, show", () => this.act("hide", {})),
       one(["s"], "show alone", () => this.act("solo", {})),
       one(["f"], "lock, unlock", () => this.act("lock", {})),
@@ -498,7 +510,7 @@ export class Commands {
       [["Ctrl", "Z"], "undo; with Shift redo"],
       [["Ctrl", "arrows"], "nudge the layer or the mask by a pixel; with Shift ten"],
       [["Ctrl", "C"], "copy the chosen keyframes; Ctrl V pastes them at the playhead"],
-      [["Alt", "drag"], "on a bar: slip its source; on a keyframe: stretch those chosen"],
+      [["Alt", "drag"], "on a bar: slip its source; where two bars meet: move both ends; on a keyframe: stretch those chosen"],
       [["Ctrl", "wheel"], "over the time strip: wider, narrower"],
       [["Ctrl", "Enter"], "render"],
       [["Ctrl", "wheel"], "zoom the picture at the pointer"],

@@ -314,6 +314,7 @@ export class TimeStrip {
     this.svg.setPointerCapture(event.pointerId);
     const start = this.frameAt(event.clientX);
     const drag = grab === "fade" ? this.dragFade(event.target) : grab === "mark" ? this.marks.press(event) : grab === "bar" && event.altKey ? this.dragSlip(bench.thing(event.target.dataset.thing), start)
+      : (grab === "first" || grab === "last") && event.altKey && this.meeting(event.target) ? this.dragMeeting(this.meeting(event.target), start)
       : grab === "bar" || grab === "first" || grab === "last" ? this.dragBar(grab, bench.thing(event.target.dataset.thing), start, event)
       : this.dragHead(event);
     this.held = drag;
@@ -342,6 +343,37 @@ export class TimeStrip {
         bench.go(hit ? hit.frame : Math.floor(frame));
       },
       end: () => {},
+    };
+  }
+
+  /** The two bars that meet at an end of one: [the earlier, the later], of one kind. */
+  meeting(end) {
+    const thing = this.bench.thing(end.dataset.thing), first = end.dataset.grab === "first";
+    const others = (thing.seam ? this.bench.shot.layers : this.bench.shot.sounds).filter((one) => one.id !== thing.id && !one.locked);
+    const other = others.find((one) => (first ? one.span.last + 1 === thing.span.first : one.span.first === thing.span.last + 1));
+    if (!other) return null;
+    return first ? [other, thing] : [thing, other];
+  }
+
+  /** With Alt the ends of two bars that meet move together; what each shows stays on its frames. */
+  dragMeeting([before, after], start) {
+    const { bench } = this;
+    let edit = null;
+    return {
+      move: (frame) => {
+        const hit = this.snap(after.span.first + Math.round(frame - start), this.targets(after.id).filter((one) => one.word !== before.name));
+        const wanted = hit ? hit.frame : after.span.first + Math.round(frame - start);
+        const to = Math.min(Math.max(wanted, before.span.first + 1), after.span.last);
+        edit = to === after.span.first ? null : { do: "several", label: "where two bars meet", edits: [
+          { do: "trim", target: before.id, edge: "last", to: to - 1 }, { do: "trim", target: after.id, edge: "first", to },
+        ] };
+        this.showSnap({ frame: to, word: hit ? hit.word : bench.spell(to) });
+        if (edit && after.seam) bench.try(edit);
+      },
+      end: (finished) => {
+        if (edit && finished) bench.edit(edit);
+        else { bench.trial = null; bench.tell("refused"); }
+      },
     };
   }
 
