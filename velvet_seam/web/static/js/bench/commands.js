@@ -1,11 +1,12 @@
 // What buttons, fields and keys do.
 import { ask, say } from "../common.js";
 import { fits, provide } from "../find.js";
+import { ClipTime } from "./clip-time.js";
 import { layerMap, round } from "./handles.js";
 import { MaskDraw } from "./mask-draw.js";
 import { tidy } from "./mask-handles.js";
 import { maskMap, OWN_LENGTHS } from "./mask-shape.js";
-import { moves, still, valueAt } from "./moving.js";
+import { moves, sourceSeconds, valueAt } from "./moving.js";
 import { Shelf } from "./shelf.js";
 import { Wall } from "./wall.js";
 
@@ -17,6 +18,7 @@ export class Commands {
     this.shelf = new Shelf(bench);
     this.masks = new MaskDraw(bench, handles, newId);
     this.wall = new Wall(bench);
+    this.clips = new ClipTime(bench, newId);
     this.actions = this.table();
     this.byKey = new Map(this.actions.flatMap((action) => action.keys.map((key) => [key, action])));
     document.addEventListener("click", (event) => this.click(event));
@@ -48,7 +50,7 @@ export class Commands {
     }
     if (event.target.closest("#undo")) this.undo();
     else if (event.target.closest("#redo")) this.redo();
-    else if (event.target.closest("#split")) this.split();
+    else if (event.target.closest("#split")) this.clips.split();
     else if (event.target.closest("#render")) this.deliver();
     else if (event.target.closest("[data-do-render]")) this.render();
     else {
@@ -74,7 +76,7 @@ export class Commands {
     const id = dataset.layer ?? bench.layer?.id;
     const layer = bench.shot.layers.find((one) => one.id === id);
     if (name === "remove-sound") return bench.edit({ do: "remove-sound", sound: dataset.sound });
-    if (name === "keep-frame") return this.keepFrame();
+    if (name === "keep-frame") return this.clips.keepFrame();
     if (name === "replace") return this.shelf.replace(layer ?? bench.sound, button);
     // a card's own tools act on all that is chosen when the card is one of them
     if (name === "wall" && !layer) { say("Choose a layer or a seam first."); return null; }
@@ -110,7 +112,7 @@ export class Commands {
         const gone = things.map((one) => (one.seam ? { do: "remove-layer", layer: one.id } : { do: "remove-sound", sound: one.id }));
         return bench.editAll("remove and close the gap", [...gone, ...moved]);
       },
-      detach: () => this.detach(layer),
+      detach: () => this.clips.detach(layer),
       flip: () => bench.set(id, { [`place.flip_${dataset.axis}`]: !layer.place[`flip_${dataset.axis}`] }),
       fit: () => this.fit(layer, Math.min),
       fill: () => this.fit(layer, Math.max),
@@ -125,8 +127,8 @@ export class Commands {
       wall: () => this.wall.toggle(),
       "key-mask": () => { this.handles.masks.take(dataset.part); return this.keyframes.whole(); },
       reverse: () => bench.edit({ do: "reverse", target: id }),
-      freeze: () => this.freeze(layer, dataset.apart === "true"),
-      conform: () => this.conform(layer),
+      freeze: () => this.clips.freeze(layer, dataset.apart === "true"),
+      conform: () => this.clips.conform(layer),
       swap: () => this.swap(layer),
       "remove-part": () => bench.edit({ do: "remove-part", layer: id, part: dataset.part }),
     };
@@ -150,65 +152,10 @@ export class Commands {
     bench.set(layer.id, Object.fromEntries(Object.entries(moved).map(([name, value]) => [`seam.masks.${mask.id}.${name}`, value])));
   }
 
-  /** Cut what is chosen in two at the playhead; the later piece is chosen then. */
-  async split() {
-    const { bench } = this;
-    const thing = bench.layer ?? bench.sound;
-    if (!thing) { say("Choose the layer or the sound to split first."); return; }
-    const kind = bench.layer ? "layer" : "sound", new_id = newId(kind[0] === "l" ? "l" : "t");
-    const answer = await bench.edit({ do: "split", target: thing.id, at: bench.frame, new_id });
-    if (answer) bench.choose(`${kind}:${new_id}`);
-  }
-
-  async changeRate(rate) {
-    const answer = await this.bench.edit({ do: "change-rate", rate });
-    if (answer) say("Bars, keyframes and marks stay where they are in time, to the nearest frame.");
-  }
-
   /** Of all that may be chosen, the smallest goes first: keyframes, a point of an outline, layers. */
   remove(event) {
     if (event.shiftKey) return this.act("close-gap", {});
     return this.lanes.remove() || this.handles.masks.removePoint() || this.act("remove", {});
-  }
-
-  /** Hold the frame at the playhead for as long as the field beside says. */
-  async freeze(layer, apart) {
-    const { bench } = this;
-    const frames = Math.max(1, Math.round(Number(document.getElementById("freeze-frames").value) || 1));
-    const frozen_id = newId("l");
-    const answer = await bench.edit({ do: "freeze", layer: layer.id, at: bench.frame, frames, frozen_id, rest_id: newId("l"), apart });
-    if (answer) bench.choose(`layer:${frozen_id}`);
-  }
-
-  /** A clip's sound as a sound of its own beside the stack; the clip itself falls silent. */
-  async detach(layer) {
-    const { bench } = this, id = newId("t");
-    const sound = { id, name: layer.name, footage: layer.source.footage, span: layer.span, time: layer.time, ...layer.sound, on: true };
-    const answer = await bench.editAll("detach the sound", [
-      { do: "add-sound", sound }, { do: "set-values", target: layer.id, values: { "sound.on": false } },
-    ]);
-    if (answer) bench.choose(`sound:${id}`);
-  }
-
-  /** The joined picture at the playhead becomes footage. */
-  async keepFrame() {
-    const { bench } = this;
-    const answer = await bench.send("keep-frame", { frame: bench.frame }).catch(() => null);
-    if (answer) { say(`${answer.kept} is in your footage now.`); this.shelf.refresh?.(); }
-  }
-
-  /** A speed at which each source frame shows in exactly one frame of the shot. */
-  conform(layer) {
-    const { bench } = this, clip = bench.state.footage[layer.source.footage];
-    bench.set(layer.id, { "time.speed": round((100 * bench.rate) / clip.rate, 9) });
-  }
-
-  /** Cut everything that is there at the playhead, and not locked, in two. */
-  splitAll() {
-    const { bench } = this, { frame } = bench;
-    const across = [...bench.shot.layers, ...bench.shot.sounds].filter((one) => !one.locked && one.span.first < frame && one.span.last >= frame);
-    if (!across.length) { say("Nothing has a frame on both sides of the playhead."); return null; }
-    return bench.editAll(`split ${across.length} at the playhead`, across.map((one) => ({ do: "split", target: one.id, at: frame, new_id: newId(one.seam ? "l" : "t") })));
   }
 
   fit(layer, choose) {
@@ -277,9 +224,8 @@ export class Commands {
   plateHere(layer, part) {
     const { bench } = this;
     const clip = bench.state.footage[layer.source.footage];
-    const [a, b] = String(layer.time.source_in).split("/");
-    const seconds = Number(a) / Number(b ?? 1) + (bench.frame - layer.span.first) / bench.rate;
-    const frame = Math.max(0, Math.round(Math.min(seconds, clip.seconds) * clip.rate));
+    const seconds = sourceSeconds(layer.time, bench.at(layer), bench.rate);
+    const frame = Math.max(0, Math.floor(Math.min(seconds, clip.seconds) * clip.rate + 1e-6));
     bench.set(layer.id, { [`seam.matte.${part}.plate`]: { kind: "frame", frame } });
   }
 
@@ -366,7 +312,7 @@ export class Commands {
     }
     const copy = event.target.closest("[data-copy-part]");
     if (copy) { this.copyPart(this.bench.layer, copy.dataset.copyPart, copy.value); copy.value = ""; return; }
-    if ("rate" in event.target.dataset) { this.changeRate(event.target.value); return; }
+    if ("rate" in event.target.dataset) { this.clips.changeRate(event.target.value); return; }
     const field = event.target.closest("[data-value], [data-trim]");
     if (!field) return;
     const { bench } = this;
@@ -477,7 +423,7 @@ export class Commands {
       one([","], "another grey for the mat", () => view.shade(1), [","]),
       one(["i"], "the layer's first frame is here", () => this.edge("first")),
       one(["o"], "the layer's last frame is here", () => this.edge("last")),
-      one(["y"], "split the layer or sound at the playhead; with Shift all that is there", (event) => (event.shiftKey ? this.splitAll() : this.split())),
+      one(["y"], "split the layer or sound at the playhead; with Shift all that is there", (event) => (event.shiftKey ? this.clips.splitAll() : this.clips.split())),
       one(["d"], "duplicate; with Shift the copy begins at the playhead", (event) => this.act(event.shiftKey ? "duplicate-here" : "duplicate", {})),
       one(["h"], "hide, show", () => this.act("hide", {})),
       one(["s"], "show alone", () => this.act("solo", {})),

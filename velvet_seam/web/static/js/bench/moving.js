@@ -71,6 +71,16 @@ export function valueOf(thing, path) {
   return path.split(".").reduce((part, name) => (Array.isArray(part) ? part.find((one) => one.id === name) : part?.[name]), thing);
 }
 
+/** The time of its source that a clip shows so many frames after its first: the area under its speed. */
+export function sourceSeconds(time, frames, rate) {
+  const [a, b] = String(time.source_in).split("/");
+  const steps = 16 * Math.max(1, Math.abs(frames));
+  let area = 0;
+  if (!moves(time.speed)) area = time.speed * frames;
+  else for (let n = 0; n < steps; n += 1) area += (valueAt(time.speed, ((n + 0.5) / steps) * frames) * frames) / steps;
+  return Number(a) / Number(b ?? 1) + area / 100 / rate;
+}
+
 /** Every value of a thing that moves, by path, in the order of the document. */
 export function moving(thing, path = "") {
   if (moves(thing)) return [{ path, keys: thing.keys, outline: path.endsWith(".outline") }];

@@ -1,6 +1,8 @@
 // The time strip: a lane for each layer in stack order, then the sounds; bars are dragged and trimmed.
+import { Bars } from "./bars.js";
 import { round } from "./handles.js";
 import { Marks } from "./marks.js";
+import { moves, sourceSeconds } from "./moving.js";
 
 const NS = "http://www.w3.org/2000/svg";
 export const NAMES = 92;
@@ -21,6 +23,7 @@ export class TimeStrip {
     this.waves = new Map();
     this.held = null;
     this.marks = new Marks(bench, this);
+    this.bars = new Bars(bench, this);
     this.only = false;
     this.from = 0; // first frame in sight
     this.wide = null; // pixels a frame; none when all of the shot fits
@@ -198,24 +201,6 @@ export class TimeStrip {
     }
   }
 
-  dragFade(node_) {
-    const { bench } = this, { side, thing: id } = node_.dataset, track = bench.thing(id);
-    const name = `fade_${side}`, most = track.span.last - track.span.first + 1;
-    let frames = track[name];
-    return {
-      move: (frame) => {
-        const from = side === "in" ? frame - track.span.first : track.span.last + 1 - frame;
-        frames = Math.round(Math.min(Math.max(0, from), most));
-        this.render({ ...track, [name]: frames });
-        this.showSnap({ frame: side === "in" ? track.span.first + frames : track.span.last + 1 - frames, word: `${frames} frames` });
-      },
-      end: (finished) => {
-        if (finished && frames !== track[name]) bench.edit({ do: "set-values", target: id, values: { [name]: frames } });
-        else this.render();
-      },
-    };
-  }
-
   renderWave(lane, track, x, width, y) {
     const wave = this.waves.get(track.footage);
     if (wave === undefined) {
@@ -230,15 +215,22 @@ export class TimeStrip {
     if (!wave) return;
     const { bench } = this;
     const seconds = bench.state.footage[track.footage]?.seconds ?? 1;
-    const [a, b] = String(track.time.source_in).split("/");
-    const from = Number(a) / Number(b ?? 1), span = (track.span.last + 1 - track.span.first) / bench.rate;
-    const at = (s) => Math.floor((s / seconds) * wave.length);
+    // where the bar is in the recording, by its own time, at some places and straight between them
+    const frames = track.span.last + 1 - track.span.first, places = moves(track.time.speed) ? 48 : 1;
+    const known = Array.from({ length: places + 1 }, (_, n) => sourceSeconds(track.time, (n / places) * frames, bench.rate));
+    const at = (part) => {
+      const n = Math.min(Math.floor(part * places), places - 1), away = part * places - n;
+      const second = known[n] + (known[n + 1] - known[n]) * away;
+      const inside = track.time.ends === "loop" ? ((second % seconds) + seconds) % seconds : second;
+      return Math.floor((inside / seconds) * wave.length);
+    };
     let path = "";
     const seen = Math.max(1, NAMES - x), until = Math.min(width - 1, NAMES + this.room - x);
     for (let px = seen - (seen % 2) + 1; px < until; px += 2) {
-      const i = at(from + (px / width) * span), j = Math.max(i + 1, at(from + ((px + 2) / width) * span));
-      if (i >= wave.length) break;
-      const tall = Math.max(0.6, Math.max(...wave.slice(i, j)) * (BAR - 5));
+      const [i, last] = [at(px / width), at(Math.min(1, (px + 2) / width))].sort((one, other) => one - other);
+      const loud = wave.slice(Math.max(0, i), Math.max(i + 1, last));
+      if (!loud.length) continue;
+      const tall = Math.max(0.6, Math.max(...loud) * (BAR - 5));
       path += `M${(x + px).toFixed(1)} ${(y + BAR / 2 - tall / 2).toFixed(1)}h1.2v${tall.toFixed(1)}h-1.2z`;
     }
     lane.append(node("path", { class: "wave", d: path }));
@@ -312,11 +304,7 @@ export class TimeStrip {
     if (event.target.closest("[data-choose]") || event.button !== 0) return;
     event.preventDefault();
     this.svg.setPointerCapture(event.pointerId);
-    const start = this.frameAt(event.clientX);
-    const drag = grab === "fade" ? this.dragFade(event.target) : grab === "mark" ? this.marks.press(event) : grab === "bar" && event.altKey ? this.dragSlip(bench.thing(event.target.dataset.thing), start)
-      : (grab === "first" || grab === "last") && event.altKey && this.meeting(event.target) ? this.dragMeeting(this.meeting(event.target), start)
-      : grab === "bar" || grab === "first" || grab === "last" ? this.dragBar(grab, bench.thing(event.target.dataset.thing), start, event)
-      : this.dragHead(event);
+    const drag = this.begin(grab, event, this.frameAt(event.clientX));
     this.held = drag;
     const move = (next) => drag.move(this.frameAt(next.clientX), next);
     const end = (next) => {
@@ -330,6 +318,18 @@ export class TimeStrip {
     this.svg.addEventListener("pointermove", move);
     this.svg.addEventListener("pointerup", end);
     this.svg.addEventListener("pointercancel", end);
+  }
+
+  /** What a press begins: a fade, a mark, a bar or its end, or moving the playhead. */
+  begin(grab, event, start) {
+    const { bars, bench } = this, thing = bench.thing(event.target.dataset.thing);
+    if (grab === "fade") return bars.fade(event.target);
+    if (grab === "mark") return this.marks.press(event);
+    if (grab === "bar" && event.altKey) return bars.slip(thing, start);
+    const end = grab === "first" || grab === "last";
+    const both = end && event.altKey ? bars.meeting(event.target) : null;
+    if (both) return bars.bothEnds(both, start);
+    return end || grab === "bar" ? bars.bar(grab, thing, start, event) : this.dragHead(event);
   }
 
   dragHead(event) {
@@ -346,110 +346,6 @@ export class TimeStrip {
     };
   }
 
-  /** The two bars that meet at an end of one: [the earlier, the later], of one kind. */
-  meeting(end) {
-    const thing = this.bench.thing(end.dataset.thing), first = end.dataset.grab === "first";
-    const others = (thing.seam ? this.bench.shot.layers : this.bench.shot.sounds).filter((one) => one.id !== thing.id && !one.locked);
-    const other = others.find((one) => (first ? one.span.last + 1 === thing.span.first : one.span.first === thing.span.last + 1));
-    if (!other) return null;
-    return first ? [other, thing] : [thing, other];
-  }
-
-  /** With Alt the ends of two bars that meet move together; what each shows stays on its frames. */
-  dragMeeting([before, after], start) {
-    const { bench } = this;
-    let edit = null;
-    return {
-      move: (frame) => {
-        const hit = this.snap(after.span.first + Math.round(frame - start), this.targets(after.id).filter((one) => one.word !== before.name));
-        const wanted = hit ? hit.frame : after.span.first + Math.round(frame - start);
-        const to = Math.min(Math.max(wanted, before.span.first + 1), after.span.last);
-        edit = to === after.span.first ? null : { do: "several", label: "where two bars meet", edits: [
-          { do: "trim", target: before.id, edge: "last", to: to - 1 }, { do: "trim", target: after.id, edge: "first", to },
-        ] };
-        this.showSnap({ frame: to, word: hit ? hit.word : bench.spell(to) });
-        if (edit && after.seam) bench.try(edit);
-      },
-      end: (finished) => {
-        if (edit && finished) bench.edit(edit);
-        else { bench.trial = null; bench.tell("refused"); }
-      },
-    };
-  }
-
-  /** With Alt the source slips under the bar, which stays where it is. */
-  dragSlip(thing, start) {
-    const { bench } = this;
-    let edit = null;
-    return {
-      move: (frame) => {
-        const by = Math.round(start - frame);
-        edit = by ? { do: "slip", target: thing.id, by } : null;
-        this.showSnap({ frame: thing.span.first, word: `source ${by < 0 ? "−" : "+"}${Math.abs(by)} frames` });
-        if (thing.seam) bench.try(edit ?? { do: "slip", target: thing.id, by: 0 });
-      },
-      end: (finished) => {
-        if (edit && finished) bench.edit(edit);
-        else { bench.trial = null; bench.tell("refused"); }
-      },
-    };
-  }
-
-  dragBar(grab, thing, start, press) {
-    const { bench } = this;
-    const sound = thing.footage !== undefined;
-    const targets = this.targets(thing.id);
-    // what is chosen moves together, and none of it leaves the start
-    const group = bench.targets.some((one) => one.id === thing.id) ? bench.targets : [thing];
-    const room = Math.min(...group.map((one) => one.span.first));
-    let edit = null, moved = false;
-    const spans = {
-      bar: (by) => {
-        const length = thing.span.last - thing.span.first;
-        const first = thing.span.first + Math.max(-room, by);
-        return { first, last: first + length };
-      },
-      first: (by) => ({ first: Math.min(Math.max(0, thing.span.first + by), thing.span.last), last: thing.span.last }),
-      last: (by) => ({ first: thing.span.first, last: Math.max(thing.span.first, thing.span.last + by) }),
-    };
-    return {
-      move: (frame, event) => {
-        let by = Math.round(frame - start);
-        if (!moved && by === 0) return;
-        moved = true;
-        let span = spans[grab](by);
-        let hit = null;
-        if (!event.altKey) {
-          const edges = grab === "first" ? [span.first] : grab === "last" ? [span.last + 1] : [span.first, span.last + 1];
-          for (const edge of edges) {
-            const found = this.snap(edge, targets);
-            if (found && (!hit || found.away < hit.away)) hit = { ...found, by: found.frame - edge };
-          }
-          if (hit) {
-            by += hit.by;
-            span = spans[grab](by);
-          }
-        }
-        const moved_by = span.first - thing.span.first;
-        edit = grab === "bar"
-          ? { do: "move-in-time", target: thing.id, by: moved_by }
-          : { do: "trim", target: thing.id, edge: grab, to: span[grab] };
-        if (group.length > 1 && grab === "bar") {
-          edit = { do: "several", label: `move ${group.length} in time`, edits: group.map((one) => ({ do: "move-in-time", target: one.id, by: moved_by })) };
-        }
-        this.render({ ...thing, span });
-        this.showSnap(hit);
-        if (!sound) bench.try(edit);
-      },
-      end: (finished) => {
-        if (!moved && (press.ctrlKey || press.metaKey || press.shiftKey) && bench.targets.length) bench.chooseAlso([thing.id]);
-        else if (!moved) bench.choose(`${sound ? "sound" : "layer"}:${thing.id}`);
-        else if (edit && finished) bench.edit(edit);
-        else { bench.trial = null; bench.tell("refused"); }
-        if (!finished) this.render();
-      },
-    };
-  }
 }
 
 export function node(name, attributes) {

@@ -1,0 +1,63 @@
+// A clip's own time, from the panel and the keys: cut in two, frozen, each frame once; its sound by itself; a
+// frame of the shot kept; the rate of the shot.
+import { say } from "../common.js";
+import { round } from "./handles.js";
+
+export class ClipTime {
+  constructor(bench, newId) { Object.assign(this, { bench, newId }); }
+
+  /** Cut what is chosen in two at the playhead; the later piece is chosen then. */
+  async split() {
+    const { bench } = this;
+    const thing = bench.layer ?? bench.sound;
+    if (!thing) { say("Choose the layer or the sound to split first."); return; }
+    const kind = bench.layer ? "layer" : "sound", new_id = this.newId(kind[0] === "l" ? "l" : "t");
+    const answer = await bench.edit({ do: "split", target: thing.id, at: bench.frame, new_id });
+    if (answer) bench.choose(`${kind}:${new_id}`);
+  }
+
+  /** Cut everything that is there at the playhead, and not locked, in two. */
+  splitAll() {
+    const { bench } = this, { frame } = bench;
+    const across = [...bench.shot.layers, ...bench.shot.sounds].filter((one) => !one.locked && one.span.first < frame && one.span.last >= frame);
+    if (!across.length) { say("Nothing has a frame on both sides of the playhead."); return null; }
+    return bench.editAll(`split ${across.length} at the playhead`, across.map((one) => ({ do: "split", target: one.id, at: frame, new_id: this.newId(one.seam ? "l" : "t") })));
+  }
+
+  /** Hold the frame at the playhead for as long as the field beside says. */
+  async freeze(layer, apart) {
+    const { bench } = this;
+    const frames = Math.max(1, Math.round(Number(document.getElementById("freeze-frames").value) || 1));
+    const frozen_id = this.newId("l");
+    const answer = await bench.edit({ do: "freeze", layer: layer.id, at: bench.frame, frames, frozen_id, rest_id: this.newId("l"), apart });
+    if (answer) bench.choose(`layer:${frozen_id}`);
+  }
+
+  /** A speed at which each source frame shows in exactly one frame of the shot. */
+  conform(layer) {
+    const { bench } = this, clip = bench.state.footage[layer.source.footage];
+    bench.set(layer.id, { "time.speed": round((100 * bench.rate) / clip.rate, 9) });
+  }
+
+  /** A clip's sound as a sound of its own beside the stack; the clip itself falls silent. */
+  async detach(layer) {
+    const { bench } = this, id = this.newId("t");
+    const sound = { id, name: layer.name, footage: layer.source.footage, span: layer.span, time: layer.time, ...layer.sound, on: true };
+    const answer = await bench.editAll("detach the sound", [
+      { do: "add-sound", sound }, { do: "set-values", target: layer.id, values: { "sound.on": false } },
+    ]);
+    if (answer) bench.choose(`sound:${id}`);
+  }
+
+  /** The joined picture at the playhead becomes footage. */
+  async keepFrame() {
+    const { bench } = this;
+    const answer = await bench.send("keep-frame", { frame: bench.frame }).catch(() => null);
+    if (answer) say(`${answer.kept} is in your footage now.`);
+  }
+
+  async changeRate(rate) {
+    const answer = await this.bench.edit({ do: "change-rate", rate });
+    if (answer) say("Bars, keyframes and marks stay where they are in time, to the nearest frame.");
+  }
+}
