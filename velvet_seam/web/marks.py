@@ -127,6 +127,10 @@ def _moments(
         )
         said = f"{heard.tempo:.1f} beats a minute, {sure} ({heard.confidence:.0%})."
         return [Fraction(time) for time in heard.times], said
+    if found != "loudest" and item.probe.kind != "clip":
+        raise Problem(f"{item.name} is no clip: there is nothing of the kind in it.")
+    if found == "loudest" and not item.probe.has_sound:
+        raise Problem(f"{item.name} has no sound.")
     look = context.library.footage.first_look(identity)
     if look is None:
         raise Problem(f"{item.name} is still being looked at. Try again in a moment.")
@@ -134,8 +138,6 @@ def _moments(
         if look.loudest is None:
             raise Problem(f"{item.name} has no sound.")
         return [Fraction(look.loudest)], f"Loudest at {look.loudest:.2f} s of {item.name}."
-    if item.probe.kind != "clip":
-        raise Problem(f"{item.name} is no clip: there is nothing of the kind in it.")
     if found == "brightest":
         return [item.probe.begins(look.brightest)], f"Brightest: frame {look.brightest}."
     if not look.cuts:
