@@ -13,7 +13,7 @@ from tests.application import CHROMIUM, application
 from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
 
-pytest_plugins = ["tests.hang"]
+pytest_plugins = ["tests.hang", "tests.scheduling"]
 
 
 @pytest.fixture(scope="session")
