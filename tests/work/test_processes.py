@@ -23,6 +23,7 @@ from velvet_seam.store.jobs import MOST_TRIES
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
 from velvet_seam.work import queue as queue_module
+from velvet_seam.work import studio
 from velvet_seam.work.painter import Measure, Paint
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import LIVE, WHENEVER, Studio
@@ -52,20 +53,43 @@ def test_the_painter_is_started_again(library: Library):
     document = red_shot().model_dump_json()
 
     async def work() -> None:
-        studio = Studio(library.folder.root)
-        await studio.start()
+        made = Studio(library.folder.root)
+        await made.start()
         try:
-            first = simplejpeg.decode_jpeg(await studio.ask(Paint(document, 0)))
+            first = simplejpeg.decode_jpeg(await made.ask(Paint(document, 0)))
             assert first[64, 64, 0] > 240
-            os.kill(studio._process.pid, signal.SIGKILL)
+            os.kill(made._process.pid, signal.SIGKILL)
             with pytest.raises(Problem, match="tried afresh"):
                 for _ in range(3):
-                    await studio.ask(Paint(document, 1))
-            assert await studio.ask(Paint(document, 2)) == await studio.ask(Paint(document, 2))
+                    await made.ask(Paint(document, 1))
+            assert await made.ask(Paint(document, 2)) == await made.ask(Paint(document, 2))
             with pytest.raises(Problem, match="no screen to key"):
-                await studio.ask(Measure(document, "l-a", 0))
+                await made.ask(Measure(document, "l-a", 0))
         finally:
-            await studio.stop()
+            await made.stop()
+
+    run(work())
+
+
+def test_a_painter_that_hangs_is_replaced(library: Library, monkeypatch):
+    document = red_shot().model_dump_json()
+
+    async def work() -> None:
+        made = Studio(library.folder.root)
+        await made.start()
+        try:
+            assert await made.ask(Paint(document, 0))
+            monkeypatch.setattr(studio, "LONGEST_SECONDS", 1.0)
+            first = made._process
+            os.kill(first.pid, signal.SIGSTOP)
+            with pytest.raises(Problem, match="tried afresh"):
+                await made.ask(Paint(document, 1))
+            monkeypatch.setattr(studio, "LONGEST_SECONDS", 60.0)
+            assert await made.ask(Paint(document, 2))
+            first.join(10)
+            assert not first.is_alive()
+        finally:
+            await made.stop()
 
     run(work())
 
