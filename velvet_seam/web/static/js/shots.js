@@ -28,7 +28,21 @@ function poster(link) {
     link.addEventListener(begin, play);
     link.addEventListener(end, rest);
   }
-  return () => { image.src = link.dataset.strip; };
+  return (done) => {
+    for (const name of ["load", "error"]) image.addEventListener(name, done, { once: true });
+    image.src = link.dataset.strip;
+  };
+}
+
+// two at a time: each soon stands there, and a click on one need not wait for a free connection
+const AT_ONCE = 2;
+const waiting = [];
+let loading = 0;
+function next() {
+  while (loading < AT_ONCE && waiting.length) {
+    loading += 1;
+    waiting.shift()(() => { loading -= 1; next(); });
+  }
 }
 
 // the page is there before its posters, and only those in sight are asked for
@@ -37,8 +51,9 @@ const sight = new IntersectionObserver((entries) => {
   for (const { target, isIntersecting } of entries) {
     if (!isIntersecting) continue;
     sight.unobserve(target);
-    begin.get(target)();
+    waiting.push(begin.get(target));
   }
+  next();
 }, { rootMargin: "200px" });
 const look = () => { for (const link of begin.keys()) sight.observe(link); };
 if (document.readyState === "complete") look();
