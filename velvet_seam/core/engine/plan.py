@@ -239,7 +239,8 @@ class Planner:
             rgba = (*colour_to_rgb(source.colour), 255)
 
             def fill() -> Picture:
-                return np.full((self._sheet.height, self._sheet.width, 4), rgba, np.uint8)
+                row = np.full((1, self._sheet.width, 4), rgba, np.uint8)
+                return np.broadcast_to(row, (self._sheet.height, self._sheet.width, 4))
 
             size = (self._sheet.width, self._sheet.height)
             return step("colour", fill, (rgba, size)), width, height

@@ -31,18 +31,21 @@ from velvet_seam.core.picture.blend import (
     blend_planes,
 )
 from velvet_seam.core.picture.colour import to_display, to_linear
-from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.picture.placement import Patch, repeated
 
 Below = NDArray[np.float32]
 """A picture under construction: (height, 3, width), for every row its R, G and B in 0 to 1; with a
 fourth plane, its coverage, where it is not wholly covered. Premultiplied."""
 
 
-PIECE = 272
+PIECE = 544
 """At most so many pixels of a row are joined together."""
 
 BAND = 16
 """Rows that share the room they are worked out in."""
+
+_WEIGHED = (NORMAL, ATOP, KEEP_INSIDE, KEEP_OUTSIDE, KEEP_BRIGHT, KEEP_DARK, XOR)
+"""Where coverage is looked at though all of it is whole."""
 
 _STEPS = 4096
 _TO_LIGHT = to_linear(np.linspace(0, 1, _STEPS + 1)).astype(np.float32)
@@ -90,16 +93,39 @@ def _channel(row, at, number, scale, to, to_at, n):
 
 
 @nb.njit(error_model="numpy")
-def _coverage(row, at, n):
-    """Of a row of packed pixels: whether any is covered at all, whether all are wholly, and whether
-    any has a colour other than black."""
-    some, every, dark = np.uint32(0), np.uint32(0xFFFFFFFF), np.uint32(0xFFFFFF)
+def _unpacked(row, at, to, left, p, n):
+    """Packed pixels as planes R, G, B of ``p`` values each, from ``left`` on. Answers whether any is
+    covered at all, whether all are wholly, and whether any has a colour other than black."""
+    unit, byte = np.float32(1.0 / 255.0), np.uint32(255)
+    eight, sixteen = np.uint32(8), np.uint32(16)
+    r, g, b = np.uint64(left), np.uint64(left + p), np.uint64(left + 2 * p)
+    some, every = np.uint32(0), np.uint32(0xFFFFFFFF)
     for k in range(n):
         i = np.uint64(k)
         pixel = row[at + i]
         some |= pixel
         every &= pixel
-    return some != 0, every >> np.uint32(24) == 255, some & dark != 0
+        to[r + i] = np.float32(np.int32(pixel & byte)) * unit
+        to[g + i] = np.float32(np.int32((pixel >> eight) & byte)) * unit
+        to[b + i] = np.float32(np.int32((pixel >> sixteen) & byte)) * unit
+    return some != 0, every >> np.uint32(24) == 255, some & np.uint32(0xFFFFFF) != 0
+
+
+@nb.njit(error_model="numpy")
+def _laid_over(row, at, to, left, p, n, strength):
+    """Source-over of packed pixels with planes that are wholly covered, in one pass: where a pixel is
+    clear or whole, exactly nothing or exactly itself."""
+    one, byte, unit = np.float32(1), np.uint32(255), np.float32(1.0 / 255.0)
+    share = strength * unit
+    eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
+    r, g, b = np.uint64(left), np.uint64(left + p), np.uint64(left + 2 * p)
+    for k in range(n):
+        i = np.uint64(k)
+        pixel = row[at + i]
+        rest = one - np.float32(np.int32(pixel >> top)) * share
+        to[r + i] = np.float32(np.int32(pixel & byte)) * share + to[r + i] * rest
+        to[g + i] = np.float32(np.int32((pixel >> eight) & byte)) * share + to[g + i] * rest
+        to[b + i] = np.float32(np.int32((pixel >> sixteen) & byte)) * share + to[b + i] * rest
 
 
 @nb.njit(error_model="numpy")
@@ -242,7 +268,6 @@ def _join_piece(
     mode,
     opacity,
     firm,
-    solid,
     to,
     under,
     s,
@@ -257,24 +282,25 @@ def _join_piece(
 
     ``to`` holds the planes R, G, B of the piece one after the other, ``under`` its coverage. With
     ``firm`` the piece is wholly covered, as it always is over an opaque canvas, and stays so,
-    exactly. ``solid`` says that the pixels are wholly covered, ``whole`` that they are all of the
-    piece. ``light`` is the table to linear light, or empty. ``inverse`` and what follows it but the canvas colour is room to work in.
+    exactly. ``whole`` says that the pixels are all of the piece. ``light`` is the table to linear
+    light, or empty. ``inverse`` and what follows it but the canvas colour is room to work in.
     """
     p = under.size
     unit, strength = np.float32(1.0 / 255.0), np.float32(opacity)
-    if mode == NORMAL and firm and solid and opacity >= 1:
-        for c in range(3):
-            _channel(row, at, c, unit, to, np.uint64(c * p + left), n)
-            if light.size:
-                _lit(to, np.uint64(c * p + left), a, np.uint64(0), n, True, light)
+    if mode == NORMAL and firm and not light.size:
+        _laid_over(row, at, to, left, p, n, strength)
         return
     if not whole:
         s[:] = 0
         a[:] = 0
-        solid = False
-    for c in range(3):
-        _channel(row, at, c, unit, s, np.uint64(c * p + left), n)
-    _channel(row, at, 3, unit, a, np.uint64(left), n)
+    some, solid, lit = _unpacked(row, at, s, left, p, n)
+    if not some and mode != KEEP_INSIDE and mode != KEEP_BRIGHT:
+        return
+    if firm and not lit and mode in ADDING:
+        return  # light on black: most of it changes nothing
+    solid = solid and whole
+    if not solid or not firm or mode in _WEIGHED:
+        _channel(row, at, 3, unit, a, np.uint64(left), n)
     if light.size:
         for c in range(3):
             _lit(s, np.uint64(c * p + left), a, np.uint64(left), n, solid, light)
@@ -356,18 +382,16 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                     to[c * p : c * p + p] = colour[c]
             for k in range(len(addresses)):
                 left, top, w, h = spots[k, 0], spots[k, 1], spots[k, 2], spots[k, 3]
+                to_next = spots[k, 4]
                 x0, x1, j = max(begin, left), min(end, left + w), y - top
                 if j < 0 or j >= h or x0 >= x1:
                     continue
-                layer, at = nb.carray(pointer(addresses[k]), w * h), np.uint64(j * w + x0 - left)
-                some, solid, lit = _coverage(layer, at, x1 - x0)
-                if firm and not lit and modes[k] in ADDING:
-                    continue  # light on black: most of it changes nothing
-                if some or modes[k] == KEEP_INSIDE or modes[k] == KEEP_BRIGHT:
-                    whole = x1 - x0 == n
-                    _join_piece(layer, at, x0 - begin, x1 - x0, whole, modes[k], opacities[k],
-                                firm, solid, to, under, s, a, inverse, b, blended,
-                                colour, light)  # fmt: skip
+                layer, at = (
+                    nb.carray(pointer(addresses[k]), w * h),
+                    np.uint64(j * to_next + x0 - left),
+                )
+                _join_piece(layer, at, x0 - begin, x1 - x0, x1 - x0 == n, modes[k], opacities[k], firm,
+                            to, under, s, a, inverse, b, blended, colour, light)  # fmt: skip
             if to_packed.size:
                 if light.size:
                     _shown(to, display)
@@ -421,11 +445,12 @@ def _run(
     base: Below | None, as_bytes: bool, linear: bool,
 ) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:  # fmt: skip
     joins = [_everywhere(join, width, height) for join in joins]
-    held = [np.ascontiguousarray(join.patch.pixels) for join in joins]
+    held = [np.ascontiguousarray(repeated(join.patch.pixels)) for join in joins]
     addresses = np.array([pixels.ctypes.data for pixels in held], np.uint64)
-    spots = np.zeros((len(joins), 4), np.int64)
-    for k, (join, pixels) in enumerate(zip(joins, held, strict=True)):
-        spots[k] = join.patch.left, join.patch.top, pixels.shape[1], pixels.shape[0]
+    spots = np.zeros((len(joins), 5), np.int64)
+    for k, (join, rows) in enumerate(zip(joins, held, strict=True)):
+        h, w = join.patch.pixels.shape[:2]
+        spots[k] = join.patch.left, join.patch.top, w, h, w if len(rows) == h else 0
     modes = np.array([MODES.index(join.blend) for join in joins], np.int64)
     opacities = np.array([join.opacity for join in joins], np.float64)
     ground = np.array([c / 255 for c in colour], np.float32)

@@ -30,6 +30,11 @@ class Patch:
     pixels: NDArray[np.uint8]
 
 
+def repeated(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """The one row that a flat picture repeats, else the picture: what is to be read of it."""
+    return picture[:1] if picture.strides[0] == 0 else picture
+
+
 def affine(
     x: float, y: float, scale: float, rotation: float, flip_x: bool, flip_y: bool,
     width: float, height: float,
@@ -80,13 +85,17 @@ def place(
     reach_y = hypot(matrix[0, 1], matrix[1, 1])
     if reach_x <= 0 or reach_y <= 0:
         return None
-    picture = np.ascontiguousarray(picture)
-    held = spans(picture.view(np.uint32)[..., 0])
+    height, width = picture.shape[:2]
+    shift = _whole_shift(matrix, width, height)
+    if shift is None:
+        picture = np.ascontiguousarray(picture)
+    rows = np.ascontiguousarray(repeated(picture))
+    held = spans(rows.view(np.uint32)[..., 0])
+    if len(rows) < height:
+        held = np.repeat(held, height, axis=0)
     box = _occupied(held)
     if box is None:
         return None
-    height, width = picture.shape[:2]
-    shift = _whole_shift(matrix, width, height)
     if shift is not None:
         return _cut(picture, box, shift, canvas_width, canvas_height)
     window = _window(matrix, box, max(reach_x, reach_y, 1.0), canvas_width, canvas_height)
@@ -175,7 +184,8 @@ def _cut(
     if x1 <= x0 or y1 <= y0:
         return None
     piece = picture[y0 - shift[1] : y1 - shift[1], x0 - shift[0] : x1 - shift[0]]
-    return Patch(x0, y0, np.ascontiguousarray(piece))
+    rows = np.ascontiguousarray(repeated(piece))
+    return Patch(x0, y0, np.broadcast_to(rows, piece.shape) if len(rows) < len(piece) else rows)
 
 
 def averaged(patches: Sequence[Patch | None]) -> Patch | None:

@@ -12,6 +12,12 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+CHUNK = 32
+"""New rows that are made one after the other by one thread."""
+
+LOOK = 32
+"""Pixels that are looked at together for any that is not clear."""
+
 
 def _areas(size: int, scale: float, shift: float, first: int, count: int) -> tuple[
     NDArray[np.int32], NDArray[np.float32]
@@ -55,15 +61,30 @@ def _cubics(size: int, scale: float, shift: float, first: int, count: int) -> tu
 
 
 @nb.njit(error_model="numpy")
+def _some(row, begin, end):
+    """Whether any of some packed pixels is not clear."""
+    some = np.uint32(0)
+    for k in range(end - begin):
+        some |= row[np.uint64(begin) + np.uint64(k)]
+    return some != 0
+
+
+@nb.njit(error_model="numpy")
 def _span(row):
-    """The first pixel of a packed row that is not clear, and the one after the last; 0, 0 if none."""
-    none = np.int32(row.size)
-    first, last = none, np.int32(0)
-    for x in range(row.size):
-        some = row[x] != 0
-        first = min(first, np.int32(x) if some else none)
-        last = max(last, np.int32(x + 1) if some else np.int32(0))
-    return min(first, last), last
+    """The first pixel of a packed row that is not clear, and the one after the last; 0, 0 if none. Looked
+    for from both ends, so that a row that is covered throughout costs next to nothing."""
+    first, last = 0, row.size
+    while first < last and not _some(row, first, min(first + LOOK, last)):
+        first = min(first + LOOK, last)
+    while last > first and not _some(row, max(last - LOOK, first), last):
+        last = max(last - LOOK, first)
+    if first == last:
+        return 0, 0
+    while row[first] == 0:
+        first += 1
+    while row[last - 1] == 0:
+        last -= 1
+    return first, last
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
@@ -78,66 +99,115 @@ def spans(picture):
 
 
 @nb.njit(error_model="numpy")
-def _add_row(line, row, weight):
-    for f in range(line.size):
-        line[f] += weight * np.float32(row[f])
+def _picked(row, places, tap, first, last, to):
+    """The pixel that a tap takes for each of the new pixels ``first`` to ``last``: fetched one by one, so
+    that the weighing after it runs in vectors."""
+    for k in range(last - first):
+        x = np.uint64(first) + np.uint64(k)
+        to[x] = row[places[tap, x]]
 
 
 @nb.njit(error_model="numpy")
-def _across(line, columns, weights, first, last, to):
-    """Weighted sums over the columns, for the new pixels ``first`` to ``last`` of a row."""
-    half, zero, top = np.float32(0.5), np.float32(0), np.float32(255.5)
-    for i in range(first, last):
-        r, g, b, a = half, half, half, half
-        at = np.uint64(4 * columns[i])
-        for k in range(weights.shape[1]):
-            w = weights[i, k]
-            r += w * line[at]
-            g += w * line[at + np.uint64(1)]
-            b += w * line[at + np.uint64(2)]
-            a += w * line[at + np.uint64(3)]
-            at += np.uint64(4)
-        a = min(max(a, zero), top)  # bicubic weights overshoot
-        to[4 * i] = np.uint8(np.int32(min(max(r, zero), a)))
-        to[4 * i + 1] = np.uint8(np.int32(min(max(g, zero), a)))
-        to[4 * i + 2] = np.uint8(np.int32(min(max(b, zero), a)))
-        to[4 * i + 3] = np.uint8(np.int32(a))
+def _across(row, places, weights, first, last, pixels, to):
+    """Weighted sums over the columns for the new pixels ``first`` to ``last`` of a row; ``to`` holds the
+    planes R, G, B and coverage, one after the other, 0 to 255."""
+    width, byte = weights.shape[1], np.uint32(255)
+    eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
+    g_at, b_at, a_at = np.uint64(width), np.uint64(2 * width), np.uint64(3 * width)
+    to[:] = 0
+    for tap in range(weights.shape[0]):
+        _picked(row, places, tap, first, last, pixels)
+        weight = weights[tap]
+        for k in range(last - first):
+            x = np.uint64(first) + np.uint64(k)
+            pixel, w = pixels[x], weight[x]
+            to[x] += w * np.float32(np.int32(pixel & byte))
+            to[g_at + x] += w * np.float32(np.int32((pixel >> eight) & byte))
+            to[b_at + x] += w * np.float32(np.int32((pixel >> sixteen) & byte))
+            to[a_at + x] += w * np.float32(np.int32(pixel >> top))
 
 
 @nb.njit(error_model="numpy")
-def _weigh_row(source, held, row, row_weights, columns, column_weights, line, to):
-    """One new row. What is clear in all the rows it is made of is passed over."""
-    taps_y, taps_x = row_weights.size, column_weights.shape[1]
-    last_row, width = source.shape[0] - 1, columns.size
-    begin, end = source.shape[1] // 4, 0
-    for k in range(taps_y):
-        y = min(row + k, last_row)
-        if held[y, 1] > 0:
-            begin, end = min(begin, held[y, 0]), max(end, held[y, 1])
-    if end == 0:
-        return
-    line[4 * max(begin - taps_x, 0) : 4 * (end + taps_x)] = 0
-    for k in range(taps_y):
-        if row_weights[k] != 0:
-            y = min(row + k, last_row)
-            _add_row(line[4 * begin : 4 * end], source[y, 4 * begin : 4 * end], row_weights[k])
-    first, last = 0, width
-    while first < width and columns[first] + taps_x <= begin:
+def _add(planes, weight, first, last, fresh, to):
+    """Add the pixels ``first`` to ``last`` of four planes, weighed, to others, or begin anew with them."""
+    for c in range(4):
+        at = np.uint64(c * (planes.size // 4) + first)
+        if fresh:
+            for k in range(last - first):
+                to[at + np.uint64(k)] = weight * planes[at + np.uint64(k)]
+        else:
+            for k in range(last - first):
+                to[at + np.uint64(k)] += weight * planes[at + np.uint64(k)]
+
+
+@nb.njit(error_model="numpy")
+def _packed(planes, first, last, to):
+    """Planes as packed pixels, rounded; bicubic weights overshoot, what they do is held in bounds."""
+    width = to.size
+    half, zero, most = np.float32(0.5), np.float32(0), np.float32(255.5)
+    eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
+    g_at, b_at, a_at = np.uint64(width), np.uint64(2 * width), np.uint64(3 * width)
+    for k in range(last - first):
+        x = np.uint64(first) + np.uint64(k)
+        a = min(max(planes[a_at + x] + half, zero), most)
+        pixel = np.uint32(np.int32(min(max(planes[x] + half, zero), a)))
+        pixel |= np.uint32(np.int32(min(max(planes[g_at + x] + half, zero), a))) << eight
+        pixel |= np.uint32(np.int32(min(max(planes[b_at + x] + half, zero), a))) << sixteen
+        to[x] = pixel | np.uint32(np.int32(a)) << top
+
+
+@nb.njit(error_model="numpy")
+def _reached(held, y, places, taps):
+    """Which new pixels of a row take anything from the covered part of source row ``y``."""
+    first, last = 0, places.shape[1]
+    if held[y, 1] == 0:
+        return last, last
+    while first < last and places[taps - 1, first] < held[y, 0]:
         first += 1
-    while last > first and columns[last - 1] >= end:
+    while last > first and places[0, last - 1] >= held[y, 1]:
         last -= 1
-    _across(line, columns, column_weights, first, last, to)
+    return first, last
+
+
+@nb.njit(error_model="numpy")
+def _weigh_rows(source, held, rows, row_weights, places, weights, begin, end, out):
+    """New rows ``begin`` to ``end``. Source rows are weighed across once and held while new rows need
+    them; what is clear is passed over."""
+    taps_y, taps_x, width = row_weights.shape[1], weights.shape[0], places.shape[1]
+    across = np.empty((taps_y, 4 * width), np.float32)
+    which, reach = np.full(taps_y, -1), np.zeros((taps_y, 2), np.int64)
+    total, pixels = np.empty(4 * width, np.float32), np.empty(width, np.uint32)
+    for j in range(begin, end):
+        first, last = width, 0
+        for k in range(taps_y):
+            y = min(rows[j] + k, source.shape[0] - 1)
+            slot = y % taps_y
+            if row_weights[j, k] != 0 and which[slot] != y:
+                which[slot] = y
+                reach[slot] = _reached(held, y, places, taps_x)
+                _across(source[y], places, weights, reach[slot, 0], reach[slot, 1], pixels,
+                        across[slot])  # fmt: skip
+            if row_weights[j, k] != 0:
+                first, last = min(first, reach[slot, 0]), max(last, reach[slot, 1])
+        if first >= last:
+            continue
+        fresh = True
+        for k in range(taps_y):
+            if row_weights[j, k] != 0:
+                slot = min(rows[j] + k, source.shape[0] - 1) % taps_y
+                _add(across[slot], row_weights[j, k], first, last, fresh, total)
+                fresh = False
+        _packed(total, first, last, out[j])
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _weigh(source, held, rows, row_weights, columns, column_weights):
-    """Weighted sums over rows, then over columns; ``held`` says where the rows are not clear."""
-    height, width = rows.size, columns.size
-    out = np.zeros((height, 4 * width), np.uint8)
-    room = source.shape[1] + 8 * column_weights.shape[1]
-    for j in nb.prange(height):
-        _weigh_row(source, held, rows[j], row_weights[j], columns, column_weights,
-                   np.empty(room, np.float32), out[j])  # fmt: skip
+def _weigh(source, held, rows, row_weights, places, weights):
+    """Weighted sums over columns, then over rows; ``held`` says where the rows are not clear."""
+    out = np.zeros((rows.size, places.shape[1]), np.uint32)
+    for chunk in nb.prange((rows.size + CHUNK - 1) // CHUNK):
+        begin = chunk * CHUNK
+        _weigh_rows(source, held, rows, row_weights, places, weights, begin,
+                    min(begin + CHUNK, rows.size), out)  # fmt: skip
     return out
 
 
@@ -168,8 +238,10 @@ def resize(
     left, top, w, h = window
     columns, across = _taps(width, scale[0], shift[0], left, w)
     lines, down = _taps(height, scale[1], shift[1], top, h)
-    whole = np.ascontiguousarray(picture)
+    source = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
     if held is None:
-        held = spans(whole.view(np.uint32)[..., 0])
-    flat = whole.reshape(height, -1)
-    return np.asarray(_weigh(flat, held, lines, down, columns, across).reshape(h, w, 4))
+        held = spans(source)
+    taps = np.arange(across.shape[1])[:, None]
+    places = np.minimum(columns + taps, width - 1).astype(np.int64)
+    weighed = _weigh(source, held, lines, down, places, np.ascontiguousarray(across.T))
+    return np.asarray(weighed.view(np.uint8).reshape(h, w, 4))

@@ -20,6 +20,7 @@ screen's strongest channel and D(C) = C_k − max(other two):
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import ceil
 
 import numba as nb
 import numpy as np
@@ -28,6 +29,8 @@ from numpy.typing import NDArray
 from velvet_seam.core.picture.foreground import Foreground, local_foreground, ycc_of
 from velvet_seam.core.picture.screen import CELL, STUDY, screen_surface, study
 from velvet_seam.core.picture.unmix import (
+    BLOCK,
+    PLANE,
     REACH,
     RING,
     SEGMENT,
@@ -35,6 +38,8 @@ from velvet_seam.core.picture.unmix import (
     crisped,
     fill,
     gather,
+    lights,
+    next_run,
     own_coverage,
     raw_row,
     shadow,
@@ -43,8 +48,8 @@ from velvet_seam.core.picture.unmix import (
     unmix,
 )
 
-CHUNK = 120
-"""Rows that are keyed one after the other by one thread."""
+CHUNK = 60
+"""Rows at least that are keyed one after the other by one thread."""
 
 CRISP = 0.5
 """How much of what coverage has more than its surroundings is added. On the clips of docs/quality.md
@@ -56,8 +61,8 @@ CLEAR = 0.08
 
 @dataclass(frozen=True)
 class Screen:
-    """All that is known of a picture before its key: the screen's colour over the picture, (rows,
-    3 × width) float32, and what stands before it."""
+    """All that is known of a picture before its key: the screen's colour and its D over the picture,
+    (rows, 4 × width) float32, and what stands before it."""
 
     light: NDArray[np.float32]
     foreground: Foreground
@@ -68,29 +73,35 @@ class Screen:
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _widen(surface, columns, shares):
-    """The surface with a value for every column of the picture: (rows, 3 × width) float32."""
-    out = np.empty((surface.shape[0], 3 * columns.size), np.float32)
+def _widen(surface, columns, shares, k):
+    """The surface with a value for every column of the picture: (rows, 4 × width) float32, its three
+    channels and its D, at least 0.02."""
+    out = np.empty((surface.shape[0], 4 * columns.size), np.float32)
     for y in nb.prange(surface.shape[0]):
-        _widen_row(surface[y], columns, shares, out[y])
+        _widen_row(surface[y], columns, shares, k, out[y])
     return out
 
 
 @nb.njit(error_model="numpy")
-def _widen_row(row, columns, shares, to):
+def _widen_row(row, columns, shares, k, to):
     width, last = columns.size, row.shape[0] - 1
     for c in range(3):
         at = np.uint64(c * width)
-        for k in range(width):
-            x = np.uint64(k)
+        for n in range(width):
+            x = np.uint64(n)
             c0 = columns[x]
             s = row[c0, c]
             to[at + x] = s + (row[min(c0 + 1, last), c] - s) * shares[x]
+    one, other = np.uint64((k + 1) % 3 * width), np.uint64((k + 2) % 3 * width)
+    key, at = np.uint64(k * width), np.uint64(3 * width)
+    for n in range(width):
+        x = np.uint64(n)
+        to[at + x] = max(to[key + x] - max(to[one + x], to[other + x]), np.float32(0.02))
 
 
 @nb.njit(error_model="numpy")
 def _between(one, other, share, to):
-    """The screen along a row of the picture, from the rows of its surface above and below."""
+    """A row between two others."""
     for f in range(to.size):
         to[f] = one[f] + (other[f] - one[f]) * share
 
@@ -107,20 +118,22 @@ def _highest(raw, first, last):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _key(picture, wide, lines, shares, near, core, columns, parts, first, last, k, to_ycc, white, low,
-         gain, shade, despill, to_grey, to_below, crisp):  # fmt: skip
+def _key(picture, wide, lines, shares, near, core, columns, parts, ends, first, last, rows, k, to_ycc, white,
+         low, gain, shade, despill, to_grey, to_below, crisp):  # fmt: skip
     height, width = picture.shape
-    out = np.zeros((height, width), np.uint32)
-    for chunk in nb.prange((last - first + CHUNK - 1) // CHUNK):
-        begin = first + chunk * CHUNK
-        _key_rows(picture, wide, lines, shares, near, core, columns, parts, begin,
-                  min(begin + CHUNK, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
+    out = np.empty((height, width), np.uint32)
+    out[:first] = 0
+    out[last:] = 0
+    for chunk in nb.prange((last - first + rows - 1) // rows):
+        begin = first + chunk * rows
+        _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, begin,
+                  min(begin + rows, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
                   to_below, crisp, out)  # fmt: skip
     return out
 
 
 @nb.njit(error_model="numpy")
-def _key_rows(picture, wide, lines, shares, near, core, columns, parts, first, last, k, to_ycc, white,
+def _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, first, last, k, to_ycc, white,
               low, gain, shade, despill, to_grey, to_below, crisp, out):  # fmt: skip
     """Key some rows. Coverage is found :data:`REACH` rows ahead of the row that is finished, in a ring
     of rows, since a row is made crisp by those around it."""
@@ -129,93 +142,94 @@ def _key_rows(picture, wide, lines, shares, near, core, columns, parts, first, l
     # every row of the ring is as wide as the picture and what the filter reaches beyond it
     alpha = np.zeros(RING * (width + 2 * REACH), np.float32)
     lit, own = np.ones(RING * width, np.float32), np.zeros(RING * width, np.float32)
-    solved = np.zeros((RING, segments), np.uint8)
-    light, raw = np.empty(3 * width, np.float32), np.empty(width, np.float32)
-    nearby, room = np.empty((near.shape[1], 6), np.float32), np.empty(13 * SEGMENT, np.float32)
-    tall, firm = np.empty(width + 2 * REACH, np.float32), np.empty(width, np.float32)
+    solved, some = np.zeros((RING, segments), np.uint8), np.zeros(RING, np.bool_)
+    opaque = np.ones(RING, np.bool_)
+    raw, firm = np.empty(width, np.float32), np.empty(width, np.float32)
+    tall = np.empty(width + 2 * REACH, np.float32)
+    nearby, room = np.empty((near.shape[1], 6), np.float32), np.empty(13 * PLANE, np.float32)
     bottom = min(last + REACH, height)
     for y in range(max(first - REACH, 0), last + REACH):
         if y < bottom:
-            above, below = lines[y], min(lines[y] + 1, end)
-            _between(wide[above], wide[below], shares[y], light)
-            raw_row(picture[y], light, k, white, raw)
-            _cover(picture[y], y, first <= y < last, light, raw, near, core, columns, parts, above, below,
-                   shares[y], k, to_ycc, low, gain, shade, despill, to_grey, to_below, alpha, lit, own,
-                   solved[y % RING], nearby, room, out[y])  # fmt: skip
+            above, below, slot = lines[y], min(lines[y] + 1, end), y % RING
+            opaque[slot] = raw_row(picture[y], wide[above], wide[below], shares[y], k, white, raw)
+            some[slot] = _cover(
+                picture[y], y, first <= y < last, wide[above], wide[below], raw, near[above],
+                near[below], core[above], core[below], columns, parts, ends, shares[y], k, to_ycc,
+                low, gain, shade, despill, to_grey, to_below, alpha, lit, own, solved[slot], nearby,
+                room, out[y])  # fmt: skip
         n = y - REACH
         if n < first:
             continue
-        if solved[n % RING].any():
-            _between(wide[lines[n]], wide[min(lines[n] + 1, end)], shares[n], light)
-            _finish(picture[n], n, height, light, k, to_ycc, shade, despill, to_grey, to_below, crisp,
-                    alpha, lit, own, solved[n % RING], tall, firm, room, out[n])  # fmt: skip
-        some = np.uint32(255)
-        for x in range(width):
-            some = min(some, picture[n, x] >> np.uint32(24))
-        if some != 255:
+        if some[n % RING]:
+            _finish(picture[n], n, height, wide[lines[n]], wide[min(lines[n] + 1, end)], shares[n], k,
+                    to_ycc, shade, despill, to_grey, to_below, crisp, alpha, lit, own,
+                    solved[n % RING], tall, firm, room, out[n])  # fmt: skip
+        if not opaque[n % RING]:
             own_coverage(picture[n], out[n])
 
 
 @nb.njit(error_model="numpy")
-def _cover(pixels, y, wanted, light, raw, near, core, columns, parts, above, below, share, k, to_ycc, low,
-           gain, shade, despill, to_grey, to_below, alpha, lit, own, solved, nearby, room, to):  # fmt: skip
+def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core_above, core_below, columns,
+           parts, ends, share, k, to_ycc, low, gain, shade, despill, to_grey, to_below, alpha, lit, own,
+           solved, nearby, room, to):  # fmt: skip
     """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
-    the row is ``wanted``."""
+    the row is ``wanted``. Answers whether any needs one."""
     width = pixels.size
     clear = np.array([CLEAR], np.float32).view(np.int32)[0]
-    row, beside, known = y % RING * (width + 2 * REACH) + REACH, y % RING * width, False
+    row, some = y % RING * (width + 2 * REACH) + REACH, False
+    fill(alpha, row, width, np.float32(0))
+    if wanted:
+        to[:] = 0
     for segment in range(solved.size):
         begin = segment * SEGMENT
         stop = min(begin + SEGMENT, width)
         solved[segment] = 0
         if _highest(raw, begin, stop) <= clear:
-            fill(alpha, row + begin, stop - begin, np.float32(0))
             if shade > 0 and wanted:
-                shadow(pixels, light, begin, stop, shade, to)
+                shadow(pixels, above, below, share, begin, stop, shade, to)
             continue
-        c0, c1 = columns[begin], min(columns[stop - 1] + 1, core.shape[1] - 1)
+        c0, c1 = columns[begin], min(columns[stop - 1] + 1, core_above.size - 1)
         whole = True
         for c in range(c0, c1 + 1):
-            whole &= (core[above, c] & core[below, c]) != 0
+            whole &= (core_above[c] & core_below[c]) != 0
         if whole:
             fill(alpha, row + begin, stop - begin, np.float32(1))
             if wanted:
-                solid(pixels, begin, stop, k, near[above, c0], despill, to_grey, to_below, to)
-            continue
-        if not known:
-            _between(near[above].ravel(), near[below].ravel(), share, nearby.ravel())
-            known = True
-        gather(nearby, columns, parts, light, raw, k, begin, stop, room)
-        solve(pixels, room, begin, stop, k, to_ycc, low, gain)
-        copy(room, 10 * SEGMENT, alpha, row + begin, stop - begin)
-        copy(room, 11 * SEGMENT, lit, beside + begin, stop - begin)
-        copy(room, 12 * SEGMENT, own, beside + begin, stop - begin)
-        solved[segment] = 1
+                solid(pixels, begin, stop, k, near_above[c0], despill, to_grey, to_below, to)
+        else:
+            solved[segment], some = 1, True
+    if some:
+        _between(near_above.ravel(), near_below.ravel(), share, nearby.ravel())
+        beside, begin = y % RING * width, 0
+        while begin < width:
+            begin, stop = next_run(solved, begin, width)
+            n = stop - begin
+            gather(nearby, columns, parts, ends, above, below, share, raw, k, begin, n, room)
+            solve(pixels, room, begin, n, k, to_ycc, low, gain)
+            copy(room, 10 * PLANE, alpha, row + begin, n)
+            copy(room, 11 * PLANE, lit, beside + begin, n)
+            copy(room, 12 * PLANE, own, beside + begin, n)
+            begin = stop
     fill(alpha, row - REACH, REACH, alpha[row])
     fill(alpha, row + width, REACH, alpha[row + width - 1])
+    return some
 
 
 @nb.njit(error_model="numpy")
-def _finish(pixels, y, height, light, k, to_ycc, shade, despill, to_grey, to_below, crisp, alpha, lit, own,
-            solved, tall, firm, room, to):  # fmt: skip
+def _finish(pixels, y, height, above, below, share, k, to_ycc, shade, despill, to_grey, to_below, crisp,
+            alpha, lit, own, solved, tall, firm, room, to):  # fmt: skip
     """The solved segments of row ``y``, made crisp run by run and unmixed."""
-    width, segment, beside = pixels.size, 0, y % RING * pixels.size
-    while segment < solved.size:
-        begin = segment * SEGMENT
-        while segment < solved.size and solved[segment]:
-            segment += 1
-        end = min(segment * SEGMENT, width)
-        if begin < end:
-            crisped(alpha, width + 2 * REACH, y, height, begin, end - begin, crisp, tall, firm)
-        for start in range(begin, end, SEGMENT):
-            stop = min(start + SEGMENT, width)
-            for c in range(3):
-                copy(light, (k + c) % 3 * width + start, room, c * SEGMENT, stop - start)
-            copy(firm, start, room, 3 * SEGMENT, stop - start)
-            copy(lit, beside + start, room, 4 * SEGMENT, stop - start)
-            copy(own, beside + start, room, 5 * SEGMENT, stop - start)
-            unmix(pixels, room, start, stop, k, to_ycc, shade, despill, to_grey, to_below, to)
-        segment += 1
+    width, beside, begin = pixels.size, y % RING * pixels.size, 0
+    while begin < width:
+        begin, stop = next_run(solved, begin, width)
+        n = stop - begin
+        crisped(alpha, width + 2 * REACH, y, height, begin, n, crisp, tall, firm)
+        lights(above, below, share, k, begin, n, room, 0)
+        copy(firm, begin, room, 3 * PLANE, n)
+        copy(lit, beside + begin, room, 4 * PLANE, n)
+        copy(own, beside + begin, room, 5 * PLANE, n)
+        unmix(pixels, room, begin, n, k, to_ycc, shade, despill, to_grey, to_below, to)
+        begin = stop
 
 
 def _places(size: int, step: float, cells: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
@@ -240,8 +254,9 @@ def read_screen(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> Scr
     small = study(picture)
     surface = screen_surface(small, colour)
     places = _places(picture.shape[1], _step(picture), surface.shape[1])
-    light = np.asarray(_widen(np.ascontiguousarray(surface), *places))
-    return Screen(light, local_foreground(small, surface, int(np.argmax(colour))))
+    key = int(np.argmax(colour))
+    light = np.asarray(_widen(np.ascontiguousarray(surface), *places, key))
+    return Screen(light, local_foreground(small, surface, key))
 
 
 def screen_key(
@@ -286,13 +301,19 @@ def screen_key(
     near = screen.foreground.near
     step = _step(picture)
     lines = _places(picture.shape[0], step, near.shape[0])
-    columns = _places(picture.shape[1], step, near.shape[1])
+    columns, parts = _places(picture.shape[1], step, near.shape[1])
+    ends = np.searchsorted(columns, np.arange(near.shape[1]), side="right")
+    parts = np.pad(parts, (0, BLOCK), mode="edge")
     pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
     gain = 1 / (max(softness, 1e-3) * max(clip[1] - clip[0], 1e-3))
     low = tolerance + clip[0] * softness
-    key = int(np.argmax(colour))
+    key, threads = int(np.argmax(colour)), nb.get_num_threads()
+    # every piece begins with rows that the one before it knows, too: as few pieces as keep threads busy
+    pieces = 1 if threads == 1 else 2 * threads
+    chunk = max(CHUNK, ceil((between[1] - between[0]) / pieces))
     keyed = _key(
-        pixels, screen.light, *lines, near, screen.foreground.core, *columns, *between,
+        pixels, screen.light, *lines, near, screen.foreground.core, columns, parts, ends, *between,
+        chunk,
         key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low),
         np.float32(gain), np.float32(keep_shadows), np.float32(despill),
         np.float32(spill_to == "grey"), np.float32(spill_to == "below"), np.float32(crisp),

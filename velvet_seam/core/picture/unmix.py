@@ -14,6 +14,16 @@ from velvet_seam.core.picture.colour import LUMA_709
 SEGMENT = 16
 """So many pixels of a row are looked at together: all screen, all foreground, or to be solved."""
 
+RUN = 128
+"""At most so many pixels, all of them to be solved, are solved together."""
+
+BLOCK = 8
+"""Short loops go on to a multiple of this, into room that is written again: what a loop in vectors leaves
+over takes longer than the rest of it."""
+
+PLANE = RUN + BLOCK
+"""From one plane of values of a run to the next."""
+
 REACH = 6
 """Pixels that the filter of crisp edges reaches."""
 
@@ -40,23 +50,50 @@ def fill(row, at, length, value):
 
 
 @nb.njit(error_model="numpy")
-def raw_row(row, light, k, scale, to):
-    """a0 along a row. A pixel is one uint32, red lowest, so that the loop runs in vectors;
-    ``light`` is the screen's R', G' and B' along the row, one after the other."""
-    zero, one = np.float32(0), np.float32(1)
-    unit, tiny = np.float32(1 / 255), np.float32(0.02)
+def raw_row(row, above, below, share, k, scale, to):
+    """a0 along a row; answers whether the row is wholly covered. A pixel is one uint32, red lowest, so
+    that the loop runs in vectors; ``above`` and ``below`` are rows of the screen with its D as their
+    fourth plane."""
+    zero, one, unit = np.float32(0), np.float32(1), np.float32(1 / 255)
     i, j = (k + 1) % 3, (k + 2) % 3
-    byte = np.uint32(255)
+    byte, every = np.uint32(255), np.uint32(0xFFFFFFFF)
     bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
-    ok, oi, oj = np.uint64(k * to.size), np.uint64(i * to.size), np.uint64(j * to.size)
+    at = np.uint64(3 * to.size)
     for n in range(to.size):
         x = np.uint64(n)
         v = row[x]
-        pk = np.float32(np.int32((v >> bk) & byte)) * unit
-        pi = np.float32(np.int32((v >> bi) & byte)) * unit
-        pj = np.float32(np.int32((v >> bj) & byte)) * unit
-        ds = max(light[ok + x] - max(light[oi + x], light[oj + x]), tiny)
-        to[x] = min(max((one - (pk - max(pi, pj)) / ds) * scale, zero), one)
+        every &= v
+        pk = np.int32((v >> bk) & byte)
+        pi, pj = np.int32((v >> bi) & byte), np.int32((v >> bj) & byte)
+        ds = above[at + x] + (below[at + x] - above[at + x]) * share
+        d = np.float32(pk - max(pi, pj)) * unit
+        to[x] = min(max((one - d / ds) * scale, zero), one)
+    return every >> np.uint32(24) == 255
+
+
+@nb.njit(error_model="numpy")
+def next_run(solved, begin, width):
+    """The next pixels of a row to be solved, from ``begin`` on, at most :data:`RUN`: first, and the one
+    after the last; both the width where there are none."""
+    segment = begin // SEGMENT
+    while segment < solved.size and not solved[segment]:
+        segment += 1
+    first, most = segment, min(segment + RUN // SEGMENT, solved.size)
+    while segment < most and solved[segment]:
+        segment += 1
+    return min(first * SEGMENT, width), min(segment * SEGMENT, width)
+
+
+@nb.njit(error_model="numpy")
+def lights(above, below, share, k, first, length, to, plane):
+    """The screen along some pixels of a row, its key channel first, as three planes from ``plane`` on."""
+    width = above.size // 4
+    for c in range(3):
+        at, to_at = np.uint64((k + c) % 3 * width + first), np.uint64((plane + c) * PLANE)
+        for n in range(length):
+            m = np.uint64(n)
+            one = above[at + m]
+            to[to_at + m] = one + (below[at + m] - one) * share
 
 
 @nb.njit(error_model="numpy", inline="always")
@@ -84,8 +121,8 @@ def solid(row, first, last, k, near, despill, to_grey, to_below, to):
     i, j = (k + 1) % 3, (k + 2) % 3
     bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
     own = max(near[0] - max(near[1], near[2]), np.float32(0))
-    for n in range(first, last):
-        x = np.uint64(n)
+    for n in range(last - first):
+        x = np.uint64(first) + np.uint64(n)
         v = row[x]
         ck = np.float32(np.int32((v >> bk) & byte)) * unit
         ci = np.float32(np.int32((v >> bi) & byte)) * unit
@@ -95,32 +132,34 @@ def solid(row, first, last, k, near, despill, to_grey, to_below, to):
 
 
 @nb.njit(error_model="numpy")
-def gather(near, columns, shares, light, raw, k, first, last, to):
-    """All that the solve of some pixels needs, in planes of :data:`SEGMENT` values: six of the
-    foreground nearby, the screen's key channel and the other two, the raw coverage.
+def gather(near, columns, parts, ends, above, below, share, raw, k, first, length, to):
+    """All that the solve of some pixels needs, in planes that lie :data:`PLANE` values apart: six of the foreground
+    nearby, the screen's key channel and the other two, the raw coverage.
 
     They lie in one array at distances known beforehand, so that the loop of the solve, which reads
     them all, runs in vectors: with an array for each, the check that none overlaps would be too long
     for the compiler."""
-    end, width, length = near.shape[0] - 1, raw.size, last - first
-    begin = 0
+    last, begin = near.shape[0] - 1, 0
     while begin < length:  # pixels between the middles of the same two cells
         c0 = columns[first + begin]
-        stop = begin + 1
-        while stop < length and columns[first + stop] == c0:
-            stop += 1
-        c1 = min(c0 + 1, end)
-        for c in range(6):
-            s = near[c0, c]
-            slope = near[c1, c] - s
-            at, along = np.uint64(c * SEGMENT + begin), np.uint64(first + begin)
-            for n in range(stop - begin):
-                m = np.uint64(n)
-                to[at + m] = s + slope * shares[along + m]
+        stop, c1 = min(ends[c0] - first, length), min(c0 + 1, last)
+        s0, s1, s2 = near[c0, 0], near[c0, 1], near[c0, 2]
+        s3, s4, s5 = near[c0, 3], near[c0, 4], near[c0, 5]
+        d0, d1, d2 = near[c1, 0] - s0, near[c1, 1] - s1, near[c1, 2] - s2
+        d3, d4, d5 = near[c1, 3] - s3, near[c1, 4] - s4, near[c1, 5] - s5
+        at = np.uint64(first + begin)
+        for n in range((stop - begin + BLOCK - 1) // BLOCK * BLOCK):
+            m = np.uint64(begin) + np.uint64(n)
+            p = parts[at + np.uint64(n)]
+            to[m] = s0 + d0 * p
+            to[np.uint64(PLANE) + m] = s1 + d1 * p
+            to[np.uint64(2 * PLANE) + m] = s2 + d2 * p
+            to[np.uint64(3 * PLANE) + m] = s3 + d3 * p
+            to[np.uint64(4 * PLANE) + m] = s4 + d4 * p
+            to[np.uint64(5 * PLANE) + m] = s5 + d5 * p
         begin = stop
-    for c in range(3):
-        copy(light, (k + c) % 3 * width + first, to, (6 + c) * SEGMENT, length)
-    copy(raw, first, to, 9 * SEGMENT, length)
+    lights(above, below, share, k, first, length, to, 6)
+    copy(raw, first, to, 9 * PLANE, length)
 
 
 @nb.njit(error_model="numpy")
@@ -139,7 +178,7 @@ def _gamut(p, s, margin, dark):
 
 
 @nb.njit(error_model="numpy")
-def solve(row, room, first, last, k, to_ycc, low, gain):
+def solve(row, room, first, length, k, to_ycc, low, gain):
     """The solve for some pixels of a row, with what :func:`gather` has put together; all channels in
     the order key channel, i, j. Its results are the planes 10 to 12: coverage, g, and the D that
     the foreground has of its own."""
@@ -154,16 +193,16 @@ def solve(row, room, first, last, k, to_ycc, low, gain):
     dim, most = np.float32(_LEAST_LIGHT), np.float32(_MOST_LIGHT)
     dark, byte, three = np.float32(0.02), np.uint32(255), np.float32(3)
     nearly, least_rest = np.float32(0.97), np.float32(0.03)
-    for n in range(last - first):
+    for n in range(length):
         m = np.uint64(n)
         x = np.uint64(first) + m
-        v, a0 = row[x], room[np.uint64(9 * SEGMENT) + m]
+        v, a0 = row[x], room[np.uint64(9 * PLANE) + m]
         pk = np.float32(np.int32((v >> bk) & byte)) * unit
         pi = np.float32(np.int32((v >> bi) & byte)) * unit
         pj = np.float32(np.int32((v >> bj) & byte)) * unit
-        sk, si = room[np.uint64(6 * SEGMENT) + m], room[np.uint64(7 * SEGMENT) + m]
-        sj, fk = room[np.uint64(8 * SEGMENT) + m], room[m]
-        fi, fj = room[np.uint64(SEGMENT) + m], room[np.uint64(2 * SEGMENT) + m]
+        sk, si = room[np.uint64(6 * PLANE) + m], room[np.uint64(7 * PLANE) + m]
+        sj, fk = room[np.uint64(8 * PLANE) + m], room[m]
+        fi, fj = room[np.uint64(PLANE) + m], room[np.uint64(2 * PLANE) + m]
         py, sy, fy = (
             wk * pk + wi * pi + wj * pj,
             wk * sk + wi * si + wj * sj,
@@ -181,9 +220,9 @@ def solve(row, room, first, last, k, to_ycc, low, gain):
         )
         # inverse variances of Y', Cb, Cr
         spread = a0 * a0 * three
-        vary = noise + spread * max(room[np.uint64(3 * SEGMENT) + m] - fy * fy, zero)
-        varu = noise + spread * max(room[np.uint64(4 * SEGMENT) + m] - fu * fu, zero)
-        varv = noise + spread * max(room[np.uint64(5 * SEGMENT) + m] - fv * fv, zero)
+        vary = noise + spread * max(room[np.uint64(3 * PLANE) + m] - fy * fy, zero)
+        varu = noise + spread * max(room[np.uint64(4 * PLANE) + m] - fu * fu, zero)
+        varv = noise + spread * max(room[np.uint64(5 * PLANE) + m] - fv * fv, zero)
         once = one / (vary * varu * varv)  # divisions are what takes long here
         hy, hu, hv = varu * varv * once, vary * varv * once, vary * varu * once
         same = light_prior * (sy * sy + su * su + sv * sv)
@@ -201,9 +240,9 @@ def solve(row, room, first, last, k, to_ycc, low, gain):
         least = max(_gamut(pk, gk, margin, dark), _gamut(pi, gi, margin, dark))
         least = max(least, _gamut(pj, gj, margin, dark))
         a = max(a, min(least, one))
-        room[np.uint64(10 * SEGMENT) + m] = min(max((a - low) * gain, zero), one)
-        room[np.uint64(11 * SEGMENT) + m] = g
-        room[np.uint64(12 * SEGMENT) + m] = max(fk - max(fi, fj), zero)
+        room[np.uint64(10 * PLANE) + m] = min(max((a - low) * gain, zero), one)
+        room[np.uint64(11 * PLANE) + m] = g
+        room[np.uint64(12 * PLANE) + m] = max(fk - max(fi, fj), zero)
 
 
 @nb.njit(error_model="numpy", inline="always")
@@ -251,7 +290,7 @@ def crisped(alpha, stride, y, height, first, length, by, tall, to):
 
 
 @nb.njit(error_model="numpy")
-def unmix(row, room, first, last, k, to_ycc, shade, despill, to_grey, to_below, to):
+def unmix(row, room, first, length, k, to_ycc, shade, despill, to_grey, to_below, to):
     """The foreground of some pixels of a row, cleaned, premultiplied. ``room`` holds planes of the
     screen's key channel and the other two, coverage, g, and the D that the foreground may have."""
     i, j = (k + 1) % 3, (k + 2) % 3
@@ -259,16 +298,16 @@ def unmix(row, room, first, last, k, to_ycc, shade, despill, to_grey, to_below, 
     wk, wi, wj = to_ycc[0, 0], to_ycc[0, 1], to_ycc[0, 2]
     zero, one, unit = np.float32(0), np.float32(1), np.float32(1 / 255)
     dark, byte = np.float32(0.02), np.uint32(255)
-    for n in range(last - first):
+    for n in range(length):
         m = np.uint64(n)
         x = np.uint64(first) + m
         v = row[x]
         pk = np.float32(np.int32((v >> bk) & byte)) * unit
         pi = np.float32(np.int32((v >> bi) & byte)) * unit
         pj = np.float32(np.int32((v >> bj) & byte)) * unit
-        sk, si = room[m], room[np.uint64(SEGMENT) + m]
-        sj, a = room[np.uint64(2 * SEGMENT) + m], room[np.uint64(3 * SEGMENT) + m]
-        g, own = room[np.uint64(4 * SEGMENT) + m], room[np.uint64(5 * SEGMENT) + m]
+        sk, si = room[m], room[np.uint64(PLANE) + m]
+        sj, a = room[np.uint64(2 * PLANE) + m], room[np.uint64(3 * PLANE) + m]
+        g, own = room[np.uint64(4 * PLANE) + m], room[np.uint64(5 * PLANE) + m]
         rest = one - a
         ck = min(max(pk - rest * g * sk, zero), a)
         ci = min(max(pi - rest * g * si, zero), a)
@@ -281,9 +320,9 @@ def unmix(row, room, first, last, k, to_ycc, shade, despill, to_grey, to_below, 
 
 
 @nb.njit(error_model="numpy")
-def shadow(row, light, first, last, shade, to):
+def shadow(row, above, below, share, first, last, shade, to):
     """Pixels that are surely all screen: where they are darker, a shadow."""
-    width = light.size // 3
+    width = row.size
     wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
     zero, one, unit, byte = np.float32(0), np.float32(1), np.float32(1 / 255), np.uint32(255)
     for x in range(first, last):
@@ -292,7 +331,9 @@ def shadow(row, light, first, last, shade, to):
             np.int32((v >> np.uint32(8)) & byte)
         )
         luma = (luma + wb * np.float32(np.int32((v >> np.uint32(16)) & byte))) * unit
-        screen = wr * light[x] + wg * light[width + x] + wb * light[2 * width + x]
+        over = wr * above[x] + wg * above[width + x] + wb * above[2 * width + x]
+        under = wr * below[x] + wg * below[width + x] + wb * below[2 * width + x]
+        screen = over + (under - over) * share
         dark = min(max(one - luma / max(screen, np.float32(0.02)), zero), one)
         to[x] = np.uint32(np.int32(shade * dark * np.float32(255) + np.float32(0.5))) << np.uint32(
             24
