@@ -15,9 +15,10 @@ import av
 
 from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.render import render
-from velvet_seam.core.media.writer import ClipWriter
+from velvet_seam.core.media.writer import ClipWriter, join
 from velvet_seam.core.shot.layer import FootageSource
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.sound.mix import mix
 from velvet_seam.store.library import Library
 
 
@@ -35,13 +36,16 @@ def whole_render(library: Library, shot: Shot, folder: Path) -> None:
 
 def decode_and_encode(library: Library, shot: Shot, folder: Path) -> Callable[[], None]:
     """The least that any render must do, with the same libraries and settings: decode each clip once,
-    encode the finished pictures; they are decoded beforehand and have their format already."""
+    encode the finished pictures, which are decoded beforehand and have their format already, and the
+    finished sound."""
     with av.open(str(folder / "a.mp4")) as container:
         finished = list(container.decode(video=0))
     used = {
         layer.source.footage for layer in shot.layers if isinstance(layer.source, FootageSource)
     }
     items = [library.footage.get(identity) for identity in sorted(used)]
+    materials = library.materials(preview=False)
+    sound = mix(shot, library.sound_of, lambda identity: materials(identity).length)
 
     def work() -> None:
         for item in items:
@@ -57,6 +61,7 @@ def decode_and_encode(library: Library, shot: Shot, folder: Path) -> Callable[[]
                 frame.pict_type = 0
                 writer.add_frame(frame)
             writer.finish()
+        join([folder / "b.mp4"], folder / "d.mp4", shot.rate, Delivery().encoding, sound)
 
     return work
 

@@ -30,13 +30,20 @@ def folded(time: Fraction, ends: str, length: Fraction, last: Fraction) -> Fract
     return time
 
 
+def _number(footage: Footage, time: Fraction, ends: str) -> tuple[int, Fraction]:
+    """The frame that is seen at a time of a source, and that time brought back into it."""
+    if ends != "hold":
+        last = footage.begins(footage.frames - 1) if footage.frames else Fraction(0)
+        time = folded(time, ends, footage.length, last)
+    return footage.frame_at(time), time
+
+
 def shown(footage: Footage, time: Fraction, ends: str) -> Shown:
     """What of a source is seen at a time of it."""
     if not footage.moving:
         return 0, 0, 0.0
+    number, time = _number(footage, time, ends)
     final = footage.frames - 1
-    time = folded(time, ends, footage.length, footage.begins(final) if final >= 0 else Fraction(0))
-    number = footage.frame_at(time)
     if number >= final and ends != "loop":
         return number, number, 0.0
     begin = footage.begins(number)
@@ -47,7 +54,7 @@ def shown(footage: Footage, time: Fraction, ends: str) -> Shown:
 
 def frame_shown(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction) -> int:
     """The source frame that a layer shows so many shot frames after its first."""
-    return shown(footage, clip_time.at(frames, rate), clip_time.ends)[0]
+    return _number(footage, clip_time.at(frames, rate), clip_time.ends)[0] if footage.moving else 0
 
 
 def runs_out(clip_time: TimeMap, span: Span, rate: Fraction, length: Fraction) -> int | None:
@@ -75,8 +82,10 @@ def reading(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction, s
             lasting=not footage.moving, lane=footage.digest, soon=soon,
         )  # fmt: skip
 
+    if clip_time.between == "nearest":
+        return read(frame_shown(footage, clip_time, frames, rate))
     number, after, part = shown(footage, clip_time.at(frames, rate), clip_time.ends)
-    if clip_time.between == "nearest" or number == after or part < 1 / 256:
+    if number == after or part < 1 / 256:
         return read(number)
     join = mixed_frames if clip_time.between == "mix" else flowed
     return step(

@@ -54,6 +54,7 @@ class Planner:
 
     def __init__(self, shot: Shot, sheet: Sheet, footage: Callable[[str], Footage]) -> None:
         self._shot, self._sheet, self._footage = shot, sheet, footage
+        self._spots: dict[tuple[str, float], Spot] = {}
 
     def plan(
         self, frame: int, view: View = "joined", chosen: str | None = None,
@@ -124,6 +125,12 @@ class Planner:
         return found
 
     def _spot(self, layer: Layer, frame: float) -> Spot:
+        known = self._spots.get((layer.id, frame))
+        if known is None:
+            known = self._spots[layer.id, frame] = self._spot_of(layer, frame)
+        return known
+
+    def _spot_of(self, layer: Layer, frame: float) -> Spot:
         size = self._sheet.canvas_width, self._sheet.canvas_height
         source = size
         if isinstance(layer.source, FootageSource):
