@@ -10,7 +10,7 @@ import pytest
 
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.demo import curtain
+from velvet_seam.demo import curtain, waltz
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
 
@@ -97,3 +97,16 @@ def test_the_cut_in_slides_over_the_frozen_frame(see: Look):
     assert shown[0] == shown[4] == 0  # outside at its first and at its last frame
     assert 0 < shown[1] < shown[2]
     assert shown[3] > 0.1
+
+
+def test_clones_appear_on_the_beats_of_the_waltz(see: Look, library: Library):
+    shot = next(s.shot for s in library.shots.all() if s.shot.name == "Full house")
+    clones = sorted((one for one in shot.layers if "clone" in one.id), key=lambda one: one.id)
+    beats = [round(time * 25) for time in waltz.beats()]
+    assert [one.span.first for one in clones] == beats[3:8]
+    for n, clone in enumerate(clones):
+        first = clone.span.first
+        later = tuple(one.id for one in clones[n:])
+        assert np.array_equal(see(shot.name, first - 1), see(shot.name, first - 1, without=later))
+        seen = np.abs(see(shot.name, first) - see(shot.name, first, without=(clone.id,))).max(2)
+        assert (seen > 40).sum() > 200, clone.name

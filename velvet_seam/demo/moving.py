@@ -205,3 +205,26 @@ def cape_on_the_line(footage: dict[str, str]) -> Shot:
     whoosh = SoundTrack(id="t-whoosh", name="Whoosh", footage=footage["whoosh"],
                         span=Span(first=cut - 5, last=cut + 12), gain=-3)  # fmt: skip
     return _shot("Cape on the line", length, layers, _waltz(footage, length), whoosh)
+
+
+def full_house(footage: dict[str, str]) -> Shot:
+    """One acrobat, five of her: on every beat from the second bar on another appears, larger for a moment,
+    each at another time of her swing."""
+    length = 130
+    spots = ((540, 1010, 62), (300, 890, 44), (780, 890, 44), (420, 640, 34), (660, 640, 34))
+    clones = []
+    for n, (x, y, scale) in enumerate(spots):
+        pop = keys((0, scale * 0.7), (2, scale * 1.16), (6, scale), ease="slow-end")
+        clones.append(
+            _clip(footage, f"l-clone-{n}", f"Acrobat {n + 1}", 2 + n, "acrobat-on-blue",
+                  Span(first=(3 + n) * BEAT, last=length - 1),
+                  time=TimeMap(source_in=Fraction(9 * n, 25), ends="bounce"),
+                  place=Place(x=x, y=y, scale=pop, flip_x=n % 2 == 1),
+                  sound=OwnSound(on=False), seam=Seam(matte=_keyed(f"k-clone-{n}")))
+        )  # fmt: skip
+    layers = (
+        _clip(footage, "l-stage", "Stage", 0, "stage-empty", Span(first=0, last=length - 1),
+              time=TimeMap(ends="loop")),
+        *reversed(clones),
+    )  # fmt: skip
+    return _shot("Full house", length, layers, _waltz(footage, length))

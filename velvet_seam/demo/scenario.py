@@ -15,6 +15,7 @@ from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.demo.moving import (
     behind_the_curtain,
     cape_on_the_line,
+    full_house,
     paper_star,
     tumble_echo,
 )
@@ -35,7 +36,7 @@ def fill(root: Path, say: Callable[[str], None] = print) -> Library:
     held = stock(library, ready)
     here = {standing.shot.name for standing in library.shots.all()}
     shots = (
-        cape_on_the_line, tumble_echo, behind_the_curtain, paper_star, tonight_at_eight,
+        full_house, cape_on_the_line, tumble_echo, behind_the_curtain, paper_star, tonight_at_eight,
         the_backlit_dancer, moth_over_the_paper_sea,
     )  # fmt: skip
     for make in shots:

@@ -414,9 +414,11 @@ async def picture(
 
 
 @router.get("/sound.wav", **gives("audio/wav"))
-def sound(identity: str, context: Ctx) -> Response:
-    """The mix of the shot, the same that a render gets."""
+def sound(identity: str, context: Ctx, only: str = "") -> Response:
+    """The mix of the shot, the same that a render gets; or of some layers and sounds alone, their ids
+    with commas between."""
     shot = context.library.shots.get(identity).shot
-    footage = context.library.footage
-    data = to_wav(mix(shot, context.library.sound_of, lambda one: footage.get(one).probe.length))
+    footage, alone = context.library.footage, set(filter(None, only[:20_000].split(",")))
+    length_of = lambda one: footage.get(one).probe.length  # noqa: E731
+    data = to_wav(mix(shot, context.library.sound_of, length_of, alone))
     return Response(data, media_type="audio/wav", headers={"cache-control": "no-cache"})

@@ -1,4 +1,4 @@
-"""Marks from what is found in footage: beats, the loudest moment, the brightest frame, cuts."""
+"""Marks from what is found in footage: beats, onsets, loud moments, the brightest frame, cuts."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request
 from pydantic import Field
 
 from velvet_seam.core.analyse.beats import beats
+from velvet_seam.core.analyse.onsets import onsets, peaks
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edit import AddMark, MoveInTime, Several
 from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
@@ -21,7 +22,7 @@ from velvet_seam.web.context import Context, Ctx
 
 router = APIRouter(prefix="/shots/{identity}")
 
-Found = Literal["beats", "loudest", "brightest", "cuts"]
+Found = Literal["beats", "onsets", "peaks", "loudest", "brightest", "cuts"]
 
 
 class NewMarks(ChosenRequest):
@@ -62,7 +63,8 @@ def marks(identity: str, body: NewMarks, request: Request, context: Ctx) -> dict
     times, said = _moments(context, thing, body.found)
     frames = frames_shown(shot, thing, times)
     taken = {(mark.frame, mark.name) for mark in shot.marks}
-    word = {"beats": "Beat", "loudest": "Loudest", "brightest": "Brightest", "cuts": "Cut"}
+    word = {"beats": "Beat", "onsets": "Onset", "peaks": "Peak", "loudest": "Loudest",
+            "brightest": "Brightest", "cuts": "Cut"}  # fmt: skip
     new = [
         AddMark(
             mark=Mark(id=new_id("n"), frame=frame, name=word[body.found], thread=_thread(thing))
@@ -127,6 +129,12 @@ def _moments(
         )
         said = f"{heard.tempo:.1f} beats a minute, {sure} ({heard.confidence:.0%})."
         return [Fraction(time) for time in heard.times], said
+    if found in ("onsets", "peaks"):
+        sound = context.library.sound_of(identity)
+        heard_at = (onsets if found == "onsets" else peaks)(sound) if sound is not None else []
+        if not heard_at:
+            raise Problem(f"Nothing of the kind was found in {item.name}. Nothing was marked.")
+        return [Fraction(time) for time in heard_at], f"{len(heard_at)} {found}."
     if found != "loudest" and item.probe.kind != "clip":
         raise Problem(f"{item.name} is no clip: there is nothing of the kind in it.")
     if found == "loudest" and not item.probe.has_sound:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from fractions import Fraction
 
 import numpy as np
@@ -20,20 +20,22 @@ def mix(
     shot: Shot,
     sound_of: Callable[[str], Sound | None],
     length_of: Callable[[str], Fraction] | None = None,
+    only: Collection[str] = (),
 ) -> Sound:
     """All sounds of a shot, (samples, 2) float32, as long as the shot, limited to ±1.
 
     Args:
         sound_of: the decoded sound of a footage id, or None where it has none.
         length_of: seconds after which footage begins again where it is looped; else its sound's.
+        only: ids of the only layers and sounds that are heard, where any are given.
 
     A sound's first sample lies exactly on the sample at which its first frame begins. Sounds of
     hidden layers are heard neither.
     """
     out = np.zeros((frames_to_samples(shot.length, shot.rate), 2), np.float32)
 
-    def lay(footage: str, span: Span, time: TimeMap, heard: Heard) -> None:
-        sound = sound_of(footage)
+    def lay(identity: str, footage: str, span: Span, time: TimeMap, heard: Heard) -> None:
+        sound = sound_of(footage) if not only or identity in only else None
         if sound is None:
             return
         length = length_of(footage) if length_of else Fraction(len(sound), SOUND_RATE)
@@ -45,10 +47,10 @@ def mix(
 
     for layer in shot.layers:
         if isinstance(layer.source, FootageSource) and layer.sound.on and not layer.hidden:
-            lay(layer.source.footage, layer.span, layer.time, layer.sound)
+            lay(layer.id, layer.source.footage, layer.span, layer.time, layer.sound)
     for track in shot.sounds:
         if track.on:
-            lay(track.footage, track.span, track.time, track)
+            lay(track.id, track.footage, track.span, track.time, track)
     return np.clip(out, -1, 1, out=out)
 
 

@@ -75,6 +75,7 @@ export class Commands {
     const { bench } = this;
     const id = dataset.layer ?? bench.layer?.id;
     const layer = bench.shot.layers.find((one) => one.id === id);
+    if (name === "mute") return bench.set(dataset.sound, { on: !bench.thing(dataset.sound).on });
     if (name === "remove-sound") return bench.edit({ do: "remove-sound", sound: dataset.sound });
     if (name === "keep-frame") return this.clips.keepFrame();
     if (name === "replace") return this.shelf.replace(layer ?? bench.sound, button);
@@ -94,6 +95,7 @@ export class Commands {
         bench.tell("solo");
         bench.tell("frame");
       },
+      "hear-alone": () => this.hearAlone(dataset.sound ? [dataset.sound] : things.map((one) => one.id)),
       duplicate: () => bench.editAll(all("duplicate"), layers.map((one) => ({ do: "duplicate-layer", layer: one.id, new_id: newId("l") }))),
       "duplicate-here": () => bench.editAll(all("duplicate"), layers.flatMap((one) => {
         const new_id = newId("l");
@@ -133,6 +135,13 @@ export class Commands {
       "remove-part": () => bench.edit({ do: "remove-part", layer: id, part: dataset.part }),
     };
     return actions[name]?.();
+  }
+
+  /** Only these are heard, or with them others again; the shot and its renders stay as they are. */
+  hearAlone(ids) {
+    const { bench } = this, alone = ids.every((id) => bench.heard.has(id));
+    for (const id of ids) if (alone) bench.heard.delete(id); else bench.heard.add(id);
+    bench.tell("heard");
   }
 
   /** Move the chosen layer, or the active mask, by pixels of the canvas. */
@@ -310,6 +319,7 @@ export class Commands {
       else this.strip.marks.lay(this.bench.thing(target), found);
       return;
     }
+    if ("ramp" in event.target.dataset) { this.clips.ramp(this.bench.layer, event.target.value); return; }
     const copy = event.target.closest("[data-copy-part]");
     if (copy) { this.copyPart(this.bench.layer, copy.dataset.copyPart, copy.value); copy.value = ""; return; }
     if ("rate" in event.target.dataset) { this.clips.changeRate(event.target.value); return; }
@@ -426,7 +436,7 @@ export class Commands {
       one(["y"], "split the layer or sound at the playhead; with Shift all that is there", (event) => (event.shiftKey ? this.clips.splitAll() : this.clips.split())),
       one(["d"], "duplicate; with Shift the copy begins at the playhead", (event) => this.act(event.shiftKey ? "duplicate-here" : "duplicate", {})),
       one(["h"], "hide, show", () => this.act("hide", {})),
-      one(["s"], "show alone", () => this.act("solo", {})),
+      one(["s"], "show alone; a sound: hear it alone", () => this.act(bench.sound ? "hear-alone" : "solo", {})),
       one(["f"], "lock, unlock", () => this.act("lock", {})),
       one(["r"], "rename", () => { const name = document.getElementById("field-name"); name?.focus(); name?.select(); }),
       one(["k"], "keyframe here: of the place, of the mask, else of opacity or gain", () => this.keyframes.whole()),

@@ -14,6 +14,7 @@ export class Bench extends EventTarget {
     this.way = "joined";
     this.bed = BEDS[0]; // over what a layer is seen alone
     this.solo = new Set();
+    this.heard = new Set(); // sounds, and layers with one, that alone are heard
     this.also = new Set(); // layers and sounds chosen beside the one whose controls are shown
     this.trial = null;
     this.autoKey = true; // a change of a value that moves puts a keyframe; else it shifts all of it

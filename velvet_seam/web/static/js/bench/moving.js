@@ -88,3 +88,19 @@ export function moving(thing, path = "") {
   const parts = Array.isArray(thing) ? thing.filter((one) => one?.id).map((one) => [one.id, one]) : Object.entries(thing);
   return parts.flatMap(([name, part]) => moving(part, path ? `${path}.${name}` : name));
 }
+
+/** Where a bar is in its source, in seconds, by how far along the bar it is asked, 0 to 1: reckoned at some
+    places of a ramp and straight between them. */
+export function sourceAlong(thing, rate) {
+  const frames = thing.span.last + 1 - thing.span.first, { speed } = thing.time;
+  const places = moves(speed) ? 48 : 1, known = [sourceSeconds(thing.time, 0, rate)];
+  for (let n = 0; n < places; n += 1) {
+    let area = moves(speed) ? 0 : speed;
+    if (moves(speed)) for (let k = 0; k < 8; k += 1) area += valueAt(speed, ((n + (k + 0.5) / 8) / places) * frames) / 8;
+    known.push(known[n] + (area * frames) / places / 100 / rate);
+  }
+  return (part) => {
+    const n = Math.min(Math.floor(part * places), places - 1);
+    return known[n] + (known[n + 1] - known[n]) * (part * places - n);
+  };
+}

@@ -14,6 +14,7 @@ export class Player {
     this.button.addEventListener("click", () => this.toggle());
     this.loopButton.addEventListener("click", () => this.setLoop(!this.loop));
     bench.addEventListener("pause", () => this.pause());
+    bench.addEventListener("heard", () => { if (this.playing) { this.pause(); this.play(); } });
     bench.addEventListener("state", () => {
       if (!this.playing || this.revision === bench.state.revision) return;
       if (!bench.marking) { this.pause(); return; }
@@ -34,11 +35,12 @@ export class Player {
     this.context ??= new AudioContext({ sampleRate: 48000, latencyHint: "interactive" });
     if (this.context.state === "suspended") await this.context.resume();
     const { revision } = bench.state;
-    if (this.mixRevision !== revision) {
-      const answer = await fetch(`/shots/${bench.id}/sound.wav`);
+    const only = [...bench.heard].filter((id) => bench.thing(id)).sort().join(",");
+    if (this.mixRevision !== revision || this.mixOnly !== only) {
+      const answer = await fetch(`/shots/${bench.id}/sound.wav${only ? `?only=${only}` : ""}`);
       if (!answer.ok) throw new Error("The sound could not be mixed; the pictures are not affected.");
       this.mix = await this.context.decodeAudioData(await answer.arrayBuffer());
-      this.mixRevision = revision;
+      Object.assign(this, { mixRevision: revision, mixOnly: only });
     }
     return this.mix;
   }

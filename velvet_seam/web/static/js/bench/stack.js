@@ -7,7 +7,7 @@ export class Stack {
     this.root = document.getElementById("stack");
     bench.addEventListener("shown", () => this.refresh());
     bench.addEventListener("frame", () => this.later());
-    for (const name of ["solo", "also"]) bench.addEventListener(name, () => this.refresh());
+    for (const name of ["solo", "also", "heard"]) bench.addEventListener(name, () => this.refresh());
     this.root.addEventListener("pointerdown", (event) => this.press(event));
     this.refresh();
   }
@@ -22,6 +22,13 @@ export class Stack {
     }
     for (const button of this.root.querySelectorAll('[data-do="solo"]')) {
       button.setAttribute("aria-pressed", bench.solo.has(button.dataset.layer));
+    }
+    for (const button of document.querySelectorAll('[data-do="hear-alone"]')) {
+      button.setAttribute("aria-pressed", bench.heard.has(button.dataset.sound));
+    }
+    for (const card of this.root.querySelectorAll(".card.thread-sound")) {
+      const sound = bench.thing(card.dataset.choose.split(":")[1]);
+      card.classList.toggle("off", !sound?.on || (bench.heard.size > 0 && !bench.heard.has(sound.id)));
     }
     for (const card of this.root.querySelectorAll(".card")) {
       card.classList.toggle("also", bench.also.has(card.dataset.choose.split(":")[1]));

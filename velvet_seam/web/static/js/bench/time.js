@@ -1,8 +1,9 @@
 // The time strip: a lane for each layer in stack order, then the sounds; bars are dragged and trimmed.
 import { Bars } from "./bars.js";
+import { Films } from "./films.js";
 import { round } from "./handles.js";
 import { Marks } from "./marks.js";
-import { moves, sourceSeconds } from "./moving.js";
+import { sourceAlong } from "./moving.js";
 
 const NS = "http://www.w3.org/2000/svg";
 export const NAMES = 92;
@@ -24,6 +25,7 @@ export class TimeStrip {
     this.held = null;
     this.marks = new Marks(bench, this);
     this.bars = new Bars(bench, this);
+    this.films = new Films(bench, this, BAR);
     this.only = false;
     this.from = 0; // first frame in sight
     this.wide = null; // pixels a frame; none when all of the shot fits
@@ -87,6 +89,7 @@ export class TimeStrip {
     svg.setAttribute("height", height);
     svg.setAttribute("viewBox", `0 0 ${this.room + NAMES + 8} ${height}`);
     svg.replaceChildren();
+    this.films.clear(this.room + NAMES + 8, height);
     const clip = node("clipPath", { id: "lanes-field" });
     clip.append(node("rect", { x: NAMES - 6, y: 0, width: this.room + 14, height: height + 200 }));
     this.field = node("g", { "clip-path": "url(#lanes-field)" });
@@ -166,8 +169,9 @@ export class TimeStrip {
     const x0 = this.x(thing.span.first), x1 = this.wide ? this.x(thing.span.last + 1) : Math.min(this.x(thing.span.last + 1), NAMES + this.room);
     const width = Math.max(3, x1 - x0);
     const off = thing.hidden || thing.on === false;
+    const film = !sound && this.films.draw(thing, x0, x0 + width, y + 3);
     const bar = node("rect", {
-      class: `bar${chosen ? " chosen" : ""}${off ? " off" : ""}`, x: x0, y: y + 3, width, height: BAR, rx: 5,
+      class: `bar${chosen ? " chosen" : ""}${off ? " off" : ""}${film ? " film" : ""}`, x: x0, y: y + 3, width, height: BAR, rx: 5,
       "data-grab": "bar", "data-thing": thing.id,
     });
     svg.append(name);
@@ -215,12 +219,9 @@ export class TimeStrip {
     if (!wave) return;
     const { bench } = this;
     const seconds = bench.state.footage[track.footage]?.seconds ?? 1;
-    // where the bar is in the recording, by its own time, at some places and straight between them
-    const frames = track.span.last + 1 - track.span.first, places = moves(track.time.speed) ? 48 : 1;
-    const known = Array.from({ length: places + 1 }, (_, n) => sourceSeconds(track.time, (n / places) * frames, bench.rate));
+    const along = sourceAlong(track, bench.rate);
     const at = (part) => {
-      const n = Math.min(Math.floor(part * places), places - 1), away = part * places - n;
-      const second = known[n] + (known[n + 1] - known[n]) * away;
+      const second = along(part);
       const inside = track.time.ends === "loop" ? ((second % seconds) + seconds) % seconds : second;
       return Math.floor((inside / seconds) * wave.length);
     };
