@@ -61,6 +61,8 @@ export class Player {
     this.flying = 0;
     this.trip = 20;
     this.begin = undefined;
+    this.refreshed = undefined;
+    this.refresh = 1000 / 60; // milliseconds from one refresh of the screen to the next
     this.run = Symbol("run");
     this.log = [];
     const { run } = this;
@@ -78,7 +80,7 @@ export class Player {
       this.source.connect(this.context.destination);
       this.begin = this.context.currentTime + 0.06 - first / bench.rate;
       this.source.start(this.context.currentTime + 0.06, first / bench.rate);
-      requestAnimationFrame(() => this.tick(run));
+      requestAnimationFrame((time) => this.tick(run, time));
     } catch (problem) {
       say(problem.message, true);
       this.pause();
@@ -138,12 +140,16 @@ export class Player {
     return false;
   }
 
-  tick(run) {
+  tick(run, time) {
     if (this.run !== run) return;
     const { bench } = this;
     const { length } = bench.shot;
+    // a picture is shown at the refresh of the screen that is nearest to its time, before or after
+    const since = time - (this.refreshed ?? time);
+    this.refreshed = time;
+    if (since > 3 && since < 50) this.refresh += 0.1 * (since - this.refresh);
     const heard = this.heard();
-    const now = Math.max(0, Math.floor(heard));
+    const now = Math.max(0, Math.floor(heard + (this.refresh / 2000) * bench.rate));
     if (!this.loop && now >= length) {
       this.pause();
       bench.go(length - 1);
@@ -165,6 +171,6 @@ export class Player {
       bench.go(due % length);
     }
     this.pump(now);
-    requestAnimationFrame(() => this.tick(run));
+    requestAnimationFrame((next) => this.tick(run, next));
   }
 }
