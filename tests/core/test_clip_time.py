@@ -197,3 +197,31 @@ def test_slipping_shows_another_stretch_but_not_before_the_first_frame(clips):
     assert codes(later, clips("25"))[:3] == [13, 14, 15]
     first = apply(shot, read_edit({"do": "slip", "target": "l-one", "by": -50}))
     assert codes(first, clips("25"))[:3] == [0, 1, 2]
+
+
+def test_ten_minutes_are_looped_ramped_and_exact_at_their_end(clips):
+    length, material = 15_000, clips("25")
+    engine = Engine(lambda _: material, passing=True)
+    looped = shot_of("25", length, ends="loop")
+    for frame in (0, 7_777, length - 1):
+        assert read_code(engine.picture(engine.plan(looped, frame))) == frame % 72
+    # 300 seconds at 50 %, then 300 at 150 %: the areas are exact fractions
+    steps = ramp((0, 50, "hold"), (length // 2, 150, "hold"))
+    turned = shot_of("25", length, speed=steps, ends="loop")
+    wanted = (length // 2 // 2 + (length - 2 - length // 2) * 3 // 2) % 72
+    assert read_code(engine.picture(engine.plan(turned, length - 2))) == wanted
+
+
+def test_a_span_past_the_end_is_kept_and_the_shot_ends_where_it_ends(clips):
+    material = clips("25")
+    shot = shot_of("25", 40)
+    longer = apply(shot, read_edit({"do": "trim", "target": "l-one", "edge": "last", "to": 500}))
+    assert longer.layer("l-one").span.last == 500
+    assert longer.length == 40
+    assert codes(longer, material) == list(range(40))
+    # made longer, the shot shows what was there all along
+    more = apply(longer, read_edit({"do": "set-values", "target": None, "values": {"length": 60}}))
+    assert codes(more, material) == list(range(60))
+    for edge, to in (("first", 501), ("last", -1)):  # to nothing: one frame stays
+        left = apply(longer, read_edit({"do": "trim", "target": "l-one", "edge": edge, "to": to}))
+        assert left.layer("l-one").span.length == 1

@@ -109,3 +109,28 @@ def test_a_sound_is_heard_alone_while_working(bench: Page):
     bench.click("#panel [data-do=hear-alone]")
     assert bench.evaluate("velvetSeam.bench.heard.size") == 0
     assert state(bench, "state.undo") in (None, "")  # nothing of it is in the shot
+
+
+def test_ten_minutes_fit_the_strip_and_are_walked_to_their_end(blank: Page):
+    add_layer(blank, "moth-on-card")
+    blank.evaluate(
+        "velvetSeam.bench.edit({ do: 'set-values', target: null, values: { length: 15000 } }).then(() => 0)"
+    )
+    until(blank, "velvetSeam.bench.shot.length === 15000")
+    assert blank.locator("#lanes .tick").count() < 20
+    expect(blank.locator("#frame-note")).to_contain_text("14850 of them uncovered")
+    blank.keyboard.press("End")
+    until(blank, "velvetSeam.bench.frame === 14999")
+    blank.keyboard.press("z")
+    expect(blank.locator("#frame-note")).to_contain_text("frame 14999 of 15000")
+    assert blank.evaluate("velvetSeam.strip.scale") == 24
+    assert blank.locator("#lanes .tick").count() < 40
+    # a bar past the end is drawn to the end, and can be taken hold of there
+    blank.evaluate(
+        f"velvetSeam.bench.edit({{ do: 'trim', target: {LAYER}.id, edge: 'last', to: 20000 }}).then(() => 0)"
+    )
+    until(blank, f"{LAYER}.span.last === 20000")
+    blank.keyboard.press("z")
+    bar = box_of(blank, "#lanes [data-grab=bar]")
+    strip = box_of(blank, "#lanes")
+    assert bar["x"] + bar["width"] <= strip["x"] + strip["width"]
