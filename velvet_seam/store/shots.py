@@ -25,6 +25,8 @@ class Standing:
 
     id: str
     shot: Shot
+    document: str
+    """The shot as it is kept, in JSON."""
     revision: int
     stamp: int
     """Never the same for two states of a shot, as numbers of revisions are after an undo."""
@@ -61,6 +63,7 @@ class Shots:
         return Standing(
             id=identity,
             shot=_read(here.document),
+            document=here.document,
             revision=row.head,
             stamp=round(row.changed.timestamp() * 1_000_000),
             undo=here.label if row.head > 0 else None,

@@ -333,7 +333,7 @@ async def key(identity: str, body: NewKey, request: Request, context: Ctx) -> di
     """Measure a colour in a layer's footage and key it, or change a key by it."""
     standing = await asyncio.to_thread(context.library.shots.get, identity)
     layer = standing.shot.layer(body.layer)
-    ask = Measure(standing.shot.model_dump_json(), layer.id, body.frame, body.area)
+    ask = Measure(standing.document, layer.id, body.frame, body.area)
     reading = await context.studio.ask(ask, SOON)
     held = next((one for one in layer.seam.matte if one.id == body.part), None)
     if held is None and body.part is not None:
@@ -351,7 +351,7 @@ async def wall(identity: str, context: Ctx, layer: str = "", frame: int = 0) -> 
     shot = standing.shot
     frame = min(max(frame, 0), shot.length - 1)
     names = tuple(name for _, group in GROUPS for name in group)
-    ask = Wall(shot.model_dump_json(), shot.layer(layer).id, frame, names)
+    ask = Wall(standing.document, shot.layer(layer).id, frame, names)
     data = await context.studio.ask(ask, SOON)
     return Response(data, media_type="image/jpeg", headers={"cache-control": "max-age=3600"})
 
@@ -368,7 +368,7 @@ async def loupe(
     chosen = shot.layer(layer).id if layer else None
     if not (isfinite(x) and isfinite(y)):
         raise Problem("The place to look at is not a number.")
-    ask = Loupe(shot.model_dump_json(), chosen, frame, x, y, view, full)
+    ask = Loupe(standing.document, chosen, frame, x, y, view, full)
     seen = await context.studio.ask(ask, LIVE)
     return {"side": LOUPE_SIDE, "colours": seen.colours, "coverage": seen.coverage}
 
@@ -382,7 +382,7 @@ async def matte_facts(
     shot = standing.shot
     frame = min(max(frame, 0), shot.length - 1)
     found = await context.studio.ask(
-        MatteFacts(shot.model_dump_json(), shot.layer(layer).id, frame), SOON
+        MatteFacts(standing.document, shot.layer(layer).id, frame), SOON
     )
     return {
         "parts": len(found.parts), "holes": len(found.holes), "covered": found.covered,
@@ -406,7 +406,7 @@ async def picture(
         span = known[chosen].span
         frame = min(max(frame, span.first), span.last)
     ask = Paint(
-        standing.shot.model_dump_json(), frame, view, chosen or None,  # type: ignore[arg-type]
+        standing.document, frame, view, chosen or None,  # type: ignore[arg-type]
         short_side=min(max(side, 32), 540),
     )  # fmt: skip
     data = await context.studio.ask(ask, SOON)

@@ -32,7 +32,7 @@ async def keep_frame(
     shot = standing.shot
     if body.frame >= shot.length:
         raise Problem(f"The shot has the frames 0 to {shot.length - 1}. Nothing was kept.")
-    png = await context.studio.ask(Still(shot.model_dump_json(), body.frame), SOON)
+    png = await context.studio.ask(Still(standing.document, body.frame), SOON)
     name = f"{shot.name[:90]} at {spell(body.frame, shot.rate)}.png"
     incoming = context.library.folder.incoming()
     try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import struct
 from typing import Any
 
@@ -12,8 +13,6 @@ from pydantic import BaseModel, Field, ValidationError
 from velvet_seam.core.engine.engine import PREVIEW_SHORT_SIDE
 from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.words import Id
 from velvet_seam.web.context import Context
 from velvet_seam.work.painter import Paint
@@ -84,12 +83,9 @@ async def _serve(
             raise Problem("The page asked for a picture in a way that is not understood.") from None
         number = ask.number
         standing = await asyncio.to_thread(context.library.shots.get, identity)
-        shot = standing.shot
-        if ask.trial is not None:
-            shot = apply(shot, read_edit(ask.trial))
         paint = Paint(
-            shot.model_dump_json(), min(ask.frame, shot.length - 1), ask.view, ask.chosen, ask.solo,
-            passing=ask.passing, trying=ask.trial is not None, full=ask.full,
+            standing.document, ask.frame, ask.view, ask.chosen, ask.solo, passing=ask.passing,
+            trial=json.dumps(ask.trial) if ask.trial is not None else "", full=ask.full,
             shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None,
         )  # fmt: skip
         data = await context.studio.ask(paint, WHENEVER if ask.ready else LIVE)

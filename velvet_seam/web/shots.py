@@ -95,7 +95,7 @@ async def strip(identity: str, context: Ctx) -> Response:
 
 
 async def _draw_strip(context: Context, standing: Standing) -> bytes:
-    document = standing.shot.model_dump_json()
+    document = standing.document
     last = standing.shot.length - 1
     tiles = []
     for k in range(STRIP_FRAMES):

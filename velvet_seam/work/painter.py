@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
@@ -23,7 +24,7 @@ from velvet_seam.core.picture.edge import Counts, counts
 from velvet_seam.core.picture.screen import ScreenReading, measure_area, measure_border
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import ReorderLayer, SetValues
+from velvet_seam.core.shot.edit import ReorderLayer, SetValues, read_edit
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.store.library import Library
@@ -50,8 +51,9 @@ class Paint:
     """The frame is being played through: nothing of it will be changed soon."""
     full: bool = False
     """At canvas size, from the originals."""
-    trying: bool = False
-    """The document holds an edit that is only being tried, under a hand that is moving."""
+    trial: str = ""
+    """An edit in JSON that is only being tried, under a hand that is moving: it goes beside the document,
+    which is then read only once."""
 
 
 @dataclass(frozen=True)
@@ -224,6 +226,9 @@ class Painter:
 
     def _paint(self, ask: Paint) -> bytes:
         shot = self._shot(ask.document)
+        if ask.trial:
+            shot = apply(shot, read_edit(json.loads(ask.trial)))
+        ask = replace(ask, frame=min(ask.frame, shot.length - 1))
         if ask.passing:
             return self._passed(shot, ask)
         if ask.full:
@@ -231,7 +236,7 @@ class Painter:
         step, key = self._plan(shot, ask, ask.frame)
         known = self._encoded.get(key)
         if known is None:
-            picture = self._engine.picture(step, trying=ask.trying)
+            picture = self._engine.picture(step, trying=bool(ask.trial))
             known = self._encode(picture, ask, key)
         return known
 

@@ -31,8 +31,8 @@ class Patch:
 
 
 def repeated(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """The one row that a flat picture repeats, else the picture: what is to be read of it."""
-    return picture[:1] if picture.strides[0] == 0 else picture
+    """A copy of the one row that a flat picture repeats, else the picture: what is to be read of it."""
+    return picture[:1].copy() if picture.strides[0] == 0 else picture
 
 
 def affine(
