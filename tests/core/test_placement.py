@@ -7,7 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from velvet_seam.core.picture.compose import Join, compose_rgba8
 from velvet_seam.core.picture.placement import affine, place
+from velvet_seam.core.picture.resize import spans
 
 
 def keys(t: float) -> np.ndarray:
@@ -122,3 +124,31 @@ def test_no_colour_from_outside_reaches_a_keyed_edge():
     some = patch.pixels[..., 3] > 0
     spread = patch.pixels[..., :3].max(2).astype(int) - patch.pixels[..., 3]
     assert np.abs(spread[some]).max() <= 1
+
+
+@pytest.mark.parametrize(("scale", "rotation"), [(1.0, 0), (0.6, 0), (1.4, 0), (0.8, 30)])
+def test_a_flat_picture_is_placed_and_joined_as_a_full_one_is(scale, rotation):
+    row = np.full((1, 70, 4), (200, 120, 40, 255), np.uint8)
+    flat = np.broadcast_to(row, (50, 70, 4))
+    matrix = affine(31, 26, scale, rotation, False, False, 70, 50)
+    one, other = (place(p, matrix, 64, 48) for p in (flat, np.ascontiguousarray(flat)))
+    assert (one.left, one.top) == (other.left, other.top)
+    assert np.array_equal(one.pixels, other.pixels)
+    joined = [
+        compose_rgba8(64, 48, (10, 60, 90), [Join(p, blend, 0.7)])
+        for blend in ("normal", "soft-light")
+        for p in (one, other)
+    ]
+    assert np.array_equal(joined[0], joined[1])
+    assert np.array_equal(joined[2], joined[3])
+    assert not np.array_equal(joined[0], joined[2])
+
+
+@given(st.integers(1, 130), st.lists(st.tuples(st.integers(0, 5), st.integers(0, 129)), max_size=6))
+def test_spans_hold_all_that_is_not_clear(width, marks):
+    picture = np.zeros((6, width), np.uint32)
+    for y, x in marks:
+        picture[y, min(x, width - 1)] = 1 << 24
+    for row, (first, last) in zip(picture, spans(picture), strict=True):
+        some = np.flatnonzero(row)
+        assert (first, last) == ((some[0], some[-1] + 1) if some.size else (0, 0))
