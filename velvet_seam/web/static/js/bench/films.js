@@ -47,11 +47,12 @@ export class Films {
     this.ratio = ratio;
   }
 
-  /** The film of one bar; answers whether it has one. */
+  /** The film of one bar, in the place of what was there; answers whether it has one. */
   draw(layer, x0, x1, y) {
     const item = this.clip(layer), film = item && this.tilesOf(item);
     if (!film) return false;
     const { ratio, strip } = this, pen = this.canvas.getContext("2d");
+    pen.clearRect(0, y * ratio, this.canvas.width, film.tall);
     const { small, count, wide, tall } = film, slot = wide / ratio;
     const at = sourceAlong(layer, this.bench.rate), { ends } = layer.time;
     const left = Math.max(x0, NAMES - 6), right = Math.min(x1, NAMES + strip.room + 8);

@@ -79,8 +79,16 @@ export class TimeStrip {
     }
   }
 
+  /** All anew; or, while a bar is under the hand, only what it is moved to. */
   render(moved) {
     const { svg, bench } = this;
+    if (moved && this.groups?.has(moved.id)) {
+      this.renderLane(moved, this.things.findIndex((one) => one.id === moved.id));
+      this.renderBare(RULER + this.things.length * LANE + 6, moved);
+      return;
+    }
+    this.groups = new Map();
+    this.bareGroup = null;
     this.room = Math.max(60, svg.parentElement.clientWidth - NAMES - 8);
     if (this.wide && this.wide < this.room / bench.shot.length) this.wide = null;
     if (!this.wide) this.from = 0;
@@ -95,7 +103,7 @@ export class TimeStrip {
     this.field = node("g", { "clip-path": "url(#lanes-field)" });
     svg.append(clip, this.field);
     this.renderRuler();
-    things.forEach((thing, row) => this.renderLane(moved?.id === thing.id ? moved : thing, row));
+    things.forEach((thing, row) => this.renderLane(thing, row));
     this.renderBare(height);
     this.marks.render(height);
     this.readyLine = node("path", { class: "ready-line" });
@@ -128,9 +136,9 @@ export class TimeStrip {
   }
 
   /** Stretches of frames that no layer covers: the empty canvas shows. */
-  bare() {
+  bare(moved) {
     const { layers, length } = this.bench.shot;
-    const spans = layers.filter((one) => !one.hidden).map((one) => one.span).sort((a, b) => a.first - b.first);
+    const spans = layers.filter((one) => !one.hidden).map((one) => (one.id === moved?.id ? moved : one).span).sort((a, b) => a.first - b.first);
     const found = [];
     let from = 0;
     for (const { first, last } of spans) {
@@ -142,16 +150,19 @@ export class TimeStrip {
     return found.filter(([a, b]) => b > a);
   }
 
-  renderBare(height) {
-    const bare = this.bare();
+  renderBare(height, moved) {
+    const bare = this.bare(moved), group = node("g", {});
     for (const [first, end] of bare) {
       const x = this.x(first);
       const shade = node("rect", { class: "bare", x, y: RULER, width: this.x(end) - x, height: height - RULER });
       const title = node("title", {});
       title.textContent = `${end - first} frames that no layer covers: the empty canvas shows`;
       shade.append(title);
-      this.field.append(shade);
+      group.append(shade);
     }
+    if (this.bareGroup) this.bareGroup.replaceWith(group);
+    else this.field.append(group);
+    this.bareGroup = group;
     this.bareFrames = bare.reduce((sum, [a, b]) => sum + b - a, 0);
   }
 
@@ -174,7 +185,8 @@ export class TimeStrip {
       class: `bar${chosen ? " chosen" : ""}${off ? " off" : ""}${film ? " film" : ""}`, x: x0, y: y + 3, width, height: BAR, rx: 5,
       "data-grab": "bar", "data-thing": thing.id,
     });
-    svg.append(name);
+    const before = this.groups.get(thing.id);
+    if (!before) svg.append(name);
     lane.append(bar);
     if (sound) this.renderWave(lane, thing, x0, width, y + 3);
     if (sound) this.renderFades(lane, thing, x0, x1, y + 3);
@@ -186,7 +198,9 @@ export class TimeStrip {
       node("rect", { class: "bar-end", x: x1 - reach, y: y + 3, width: reach, height: BAR, rx: 4, "data-grab": "last", "data-thing": thing.id }),
       ...late,
     );
-    this.field.append(lane);
+    if (before) before.replaceWith(lane);
+    else this.field.append(lane);
+    this.groups.set(thing.id, lane);
   }
 
   /** What a fade takes away, as corners of the bar; each with a knob at its end. */
