@@ -20,7 +20,10 @@ def take(page: Page, address: str) -> None:
         page.screenshot(path=FOLDER / f"{name}.png")
 
     page.goto(address)
-    page.wait_for_timeout(3000)
+    drawn = "[...document.querySelectorAll('.poster img')].filter((one) => one.naturalWidth).length"
+    shots = page.locator(".poster").count()
+    while page.evaluate(drawn) < shots:
+        page.wait_for_timeout(100)
     shoot("shots")
     page.goto(f"{address}/footage")
     shoot("footage")

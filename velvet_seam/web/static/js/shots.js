@@ -5,8 +5,9 @@ const TILES = 12;
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 
 function poster(link) {
-  const canvas = document.createElement("canvas");
-  link.append(canvas);
+  const first = new Image(), canvas = document.createElement("canvas");
+  first.alt = "";
+  link.append(first, canvas);
   const image = new Image();
   let timer = 0, at = Math.floor(TILES / 3);
   const draw = () => drawTile(canvas, image, TILES, at, true);
@@ -28,20 +29,21 @@ function poster(link) {
     link.addEventListener(begin, play);
     link.addEventListener(end, rest);
   }
-  return (done) => {
-    for (const name of ["load", "error"]) image.addEventListener(name, done, { once: true });
-    image.src = link.dataset.strip;
+  const load = (picture, source, done) => {
+    for (const name of ["load", "error"]) picture.addEventListener(name, done, { once: true });
+    picture.src = source;
   };
+  return { still: (done) => load(first, link.dataset.still, done), strip: (done) => load(image, link.dataset.strip, done) };
 }
 
-// two at a time: each soon stands there, and a click on one need not wait for a free connection
+// two at a time: a click on one need not wait for a free connection. First a picture of each, then what plays
 const AT_ONCE = 2;
-const waiting = [];
+const stills = [], strips = [];
 let loading = 0;
 function next() {
-  while (loading < AT_ONCE && waiting.length) {
+  while (loading < AT_ONCE && stills.length + strips.length) {
     loading += 1;
-    waiting.shift()(() => { loading -= 1; next(); });
+    (stills.shift() ?? strips.shift())(() => { loading -= 1; next(); });
   }
 }
 
@@ -51,7 +53,9 @@ const sight = new IntersectionObserver((entries) => {
   for (const { target, isIntersecting } of entries) {
     if (!isIntersecting) continue;
     sight.unobserve(target);
-    waiting.push(begin.get(target));
+    const { still: one, strip } = begin.get(target);
+    stills.push(one);
+    strips.push(strip);
   }
   next();
 }, { rootMargin: "200px" });
