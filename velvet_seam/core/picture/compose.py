@@ -32,6 +32,7 @@ from velvet_seam.core.picture.blend import (
 )
 from velvet_seam.core.picture.colour import to_display, to_linear
 from velvet_seam.core.picture.placement import Patch, repeated
+from velvet_seam.core.picture.resize import any_covered
 
 Below = NDArray[np.float32]
 """A picture under construction: (height, 3, width), for every row its R, G and B in 0 to 1; with a
@@ -40,6 +41,9 @@ fourth plane, its coverage, where it is not wholly covered. Premultiplied."""
 
 PIECE = 544
 """At most so many pixels of a row are joined together."""
+
+STRETCH = 128
+"""Pixels that are looked at together for any that is covered, before they are laid over others."""
 
 BAND = 16
 """Rows that share the room they are worked out in."""
@@ -288,7 +292,10 @@ def _join_piece(
     p = under.size
     unit, strength = np.float32(1.0 / 255.0), np.float32(opacity)
     if mode == NORMAL and firm and not light.size:
-        _laid_over(row, at, to, left, p, n, strength)
+        for begin in range(0, n, STRETCH):
+            length, first = min(STRETCH, n - begin), at + np.uint64(begin)
+            if any_covered(row, first, length):
+                _laid_over(row, first, to, left + begin, p, length, strength)
         return
     if not whole:
         s[:] = 0

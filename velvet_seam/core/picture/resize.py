@@ -61,10 +61,10 @@ def _cubics(size: int, scale: float, shift: float, first: int, count: int) -> tu
 
 
 @nb.njit(error_model="numpy")
-def _some(row, begin, end):
+def any_covered(row, begin, length):
     """Whether any of some packed pixels is not clear."""
     some = np.uint32(0)
-    for k in range(end - begin):
+    for k in range(length):
         some |= row[np.uint64(begin) + np.uint64(k)]
     return some != 0
 
@@ -74,9 +74,9 @@ def _span(row):
     """The first pixel of a packed row that is not clear, and the one after the last; 0, 0 if none. Looked
     for from both ends, so that a row that is covered throughout costs next to nothing."""
     first, last = 0, row.size
-    while first < last and not _some(row, first, min(first + LOOK, last)):
+    while first < last and not any_covered(row, first, min(LOOK, last - first)):
         first = min(first + LOOK, last)
-    while last > first and not _some(row, max(last - LOOK, first), last):
+    while last > first and not any_covered(row, max(last - LOOK, first), min(LOOK, last - first)):
         last = max(last - LOOK, first)
     if first == last:
         return 0, 0
