@@ -149,8 +149,7 @@ def blend_planes(mode, b, s, out):
             root = np.sqrt(b[f]) - b[f]
             low = ((sixteen * b[f] - twelve) * b[f] + three) * b[f]
             lift = low if b[f] <= quarter else root
-            dark, light = b[f] + t * b[f] * (one - b[f]), b[f] + t * lift
-            out[f] = dark if t <= zero else light
+            out[f] = b[f] + t * (b[f] * (one - b[f]) if t <= zero else lift)
     elif mode == 6:
         for f in range(n):  # 0 / anything is 0, anything / almost nothing is at least 1
             out[f] = min(b[f] / max(one - s[f], tiny), one)

@@ -9,6 +9,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.resize import any_covered
+
 Plane = NDArray[np.uint8]
 """(h, w) uint8: 0 nothing, 255 all."""
 
@@ -95,7 +97,7 @@ def _weigh(picture, plane):
         low, high = np.uint8(255), np.uint8(0)
         for x in range(picture.shape[1]):
             low, high = min(low, plane[y, x]), max(high, plane[y, x])
-        if high == 0:
+        if high == 0 or not any_covered(picture[y], 0, picture.shape[1]):
             out[y] = 0
         elif low == 255:
             out[y] = picture[y]
