@@ -76,25 +76,27 @@ class Screen:
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _widen(surface, columns, shares, k):
+def _widen(surface, ends, shares, k):
     """The surface with a value for every column of the picture: (rows, 4 × width) float32, its three
     channels and its D, at least 0.02."""
-    out = np.empty((surface.shape[0], 4 * columns.size), np.float32)
+    out = np.empty((surface.shape[0], 4 * shares.size), np.float32)
     for y in nb.prange(surface.shape[0]):
-        _widen_row(surface[y], columns, shares, k, out[y])
+        _widen_row(surface[y], ends, shares, k, out[y])
     return out
 
 
 @nb.njit(error_model="numpy")
-def _widen_row(row, columns, shares, k, to):
-    width, last = columns.size, row.shape[0] - 1
+def _widen_row(row, ends, shares, k, to):
+    width, last = shares.size, row.shape[0] - 1
     for c in range(3):
-        at = np.uint64(c * width)
-        for n in range(width):
-            x = np.uint64(n)
-            c0 = columns[x]
-            s = row[c0, c]
-            to[at + x] = s + (row[min(c0 + 1, last), c] - s) * shares[x]
+        begin = 0
+        for cell in range(row.shape[0]):  # the pixels between the middles of two cells
+            s, at = row[cell, c], np.uint64(c * width + begin)
+            slope = row[min(cell + 1, last), c] - s
+            for n in range(ends[cell] - begin):
+                x = np.uint64(n)
+                to[at + x] = s + slope * shares[np.uint64(begin) + x]
+            begin = ends[cell]
     one, other = np.uint64((k + 1) % 3 * width), np.uint64((k + 2) % 3 * width)
     key, at = np.uint64(k * width), np.uint64(3 * width)
     for n in range(width):
@@ -247,6 +249,11 @@ def _places(size: int, step: float, cells: int) -> tuple[NDArray[np.int64], NDAr
     return cell, (at - cell).astype(np.float32)
 
 
+def _ends(cells: NDArray[np.int64], count: int) -> NDArray[np.int64]:
+    """For every cell the first pixel past those that begin with it."""
+    return np.searchsorted(cells, np.arange(count), side="right")
+
+
 def _step(picture: NDArray[np.uint8]) -> float:
     """Cells of the surface per pixel of the picture."""
     return min(1.0, STUDY / min(picture.shape[:2])) / CELL
@@ -261,9 +268,10 @@ def read_screen(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> Scr
     """
     small = study(picture)
     surface = screen_surface(small, colour)
-    places = _places(picture.shape[1], _step(picture), surface.shape[1])
+    columns, shares = _places(picture.shape[1], _step(picture), surface.shape[1])
     key = int(np.argmax(colour))
-    light = np.asarray(_widen(np.ascontiguousarray(surface), *places, key))
+    ends = _ends(columns, surface.shape[1])
+    light = np.asarray(_widen(np.ascontiguousarray(surface), ends, shares, key))
     return Screen(light, local_foreground(small, surface, key))
 
 
@@ -310,7 +318,7 @@ def screen_key(
     step = _step(picture)
     lines = _places(picture.shape[0], step, near.shape[0])
     columns, parts = _places(picture.shape[1], step, near.shape[1])
-    ends = np.searchsorted(columns, np.arange(near.shape[1]), side="right")
+    ends = _ends(columns, near.shape[1])
     parts = np.pad(parts, (0, BLOCK), mode="edge")
     pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
     gain = 1 / (max(softness, 1e-3) * max(clip[1] - clip[0], 1e-3))

@@ -40,7 +40,7 @@ def _chroma(nearer, other, columns, beside, wide):
         wide[np.uint64(2) * i + np.uint64(1)] = here + beside[i + np.uint64(1)]
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(error_model="numpy", fastmath={"contract"})
 def _pixels(luma, wide_u, wide_v, k, to):
     zero, top, eighth, mid = np.float32(0), np.float32(255), np.float32(0.125), np.float32(128)
     g_at, b_at, solid = np.uint32(8), np.uint32(16), np.uint32(0xFF000000)
@@ -150,7 +150,7 @@ def rgb16_to_rgba(rgb, alpha, most):
     return out
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(error_model="numpy", fastmath={"contract"})
 def _luma(row, k, to):
     """Y' of a row of packed pixels, 16 to 235."""
     byte, half, base = np.uint32(255), np.float32(0.5), np.float32(16)
@@ -196,7 +196,7 @@ def _thinned(red_blue, green, to_r, to_g, to_b):
         to_g[x] = np.float32(np.int32((two & low) + ((two >> high) << one) + (after & low)))
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(error_model="numpy", fastmath={"contract"})
 def _differences(r, g, b, k, blue, red):
     """Cb and Cr of a row, from eight times its colour."""
     middle, eighth = np.float32(128.5), np.float32(0.125)
