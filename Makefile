@@ -2,7 +2,7 @@
 PYTHON ?= $(shell command -v python3.11 || command -v python3)
 VENV := .venv
 PY := $(VENV)/bin/python
-KERNELS := $(wildcard velvet_seam/core/picture/*.py)
+KERNELS := $(shell grep -ls "import numba" velvet_seam/core/*/*.py)
 
 .PHONY: demo serve test lint bench styles screenshots footage clean
 .DEFAULT_GOAL := demo
@@ -18,9 +18,11 @@ $(VENV)/dev: requirements-dev.txt $(VENV)/ready
 	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.txt
 	@touch $@
 
-# compiles the kernels once; Numba keeps the result beside the source
+# compiles the kernels once; Numba keeps the result beside the source. It looks only at the file a kernel is
+# in, not at those it calls: what was kept is thrown away when any of them has changed
 $(VENV)/warm: $(VENV)/ready $(KERNELS)
 	@echo "Compiling the kernels (once, about a minute)"
+	@find velvet_seam -name '*.nb[ci]' -delete
 	$(PY) -m velvet_seam.work.warm
 	@touch $@
 

@@ -106,8 +106,12 @@ export class Player {
 
   /** The frame the ear hears now, counted on past the end while looping. */
   heard() {
-    const late = this.context.outputLatency || 0;
-    return (this.context.currentTime - late - this.begin) * this.bench.rate;
+    // the clock of the sound goes by whole blocks; between two of them the page's own clock says how far it is
+    const { contextTime, performanceTime } = this.context.getOutputTimestamp();
+    const known = performanceTime > 0 && contextTime > 0;
+    const now = known ? contextTime + (performance.now() - performanceTime) / 1000
+      : this.context.currentTime - (this.context.outputLatency || 0);
+    return (now - this.begin) * this.bench.rate;
   }
 
   pump(now) {
