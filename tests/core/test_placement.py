@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from velvet_seam.core.picture.compose import Join, compose_rgba8
 from velvet_seam.core.picture.placement import affine, place
-from velvet_seam.core.picture.resize import spans
+from velvet_seam.core.picture.spans import spans
 
 
 def keys(t: float) -> np.ndarray:

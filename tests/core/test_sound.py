@@ -55,6 +55,17 @@ def test_trimmed_gained_silenced_and_limited():
     assert mix(shot_with("25", off), lambda _: ramp).max() == 0
 
 
+def test_some_are_heard_alone():
+    tracks = [
+        SoundTrack(id=f"t-{n}", name="t", footage="c", span=Span(first=10 * n, last=99), on=n != 2)
+        for n in range(3)
+    ]
+    shot = shot_with("25", *tracks)
+    clicks = [np.flatnonzero(mix(shot, lambda _: CLICK, only=only)[:, 0]).tolist()
+              for only in ((), {"t-1"}, {"t-0", "t-1"}, {"t-2"}, {"t-gone"})]  # fmt: skip
+    assert clicks == [[0, 19200], [19200], [0, 19200], [], []]  # what is silent stays so
+
+
 def clip_with_sound(path: Path, picture_from: float, sound_from: float) -> None:
     """A second of grey pictures and a click 0.25 s into the sound, each beginning when it is told."""
     with av.open(str(path), "w", format="matroska") as container:

@@ -86,6 +86,25 @@ def test_beats_lie_where_they_are_heard(client: TestClient, shot: dict):
     assert undone["state"]["shot"]["marks"] == []
 
 
+@pytest.mark.parametrize(
+    ("found", "least", "word"), [("onsets", 30, "Onset"), ("peaks", 8, "Peak")]
+)
+def test_onsets_and_loud_moments_lie_on_notes(client: TestClient, shot: dict, found, least, word):
+    answer = client.post(
+        f"{shot['there']}/marks", json={"target": shot["waltz"], "found": found}
+    ).json()
+    marks = answer["state"]["shot"]["marks"]
+    assert f"{len(marks)} marks in the shot" in answer["said"]
+    assert len(marks) >= least
+    assert {mark["name"] for mark in marks} == {word}
+    notes = sorted({*waltz.beats(), *((3 * bar + at) * waltz.BEAT
+                    for bar, tune in enumerate(waltz._TUNE) for at, _ in tune)})  # fmt: skip
+    # at twice the speed; a note is loudest a little after it was struck
+    after = 1 if found == "onsets" else 2
+    for mark in marks:
+        assert min(abs(mark["frame"] - note * 25 / 2) for note in notes) <= after
+
+
 def test_a_loudest_moment_is_laid_on_a_frame(client: TestClient, shot: dict):
     body = {"target": shot["waltz"], "found": "loudest", "frame": 140}
     answer = client.post(f"{shot['there']}/lay", json=body)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import io
-from math import cos, pi, sin
 
 import cv2
 import numpy as np
@@ -14,7 +13,6 @@ from playwright.sync_api import Page, expect
 
 from tests.web.test_bench_page import bench
 from tests.web.test_whole_job import (
-    box_of,
     choose_from_shelf,
     clean,
     drag,
@@ -92,34 +90,6 @@ def add_layer(page: Page, name: str) -> str:
     choose_from_shelf(page, name)
     until(page, f"velvetSeam.bench.shot.layers.length === {before + 1}")
     return state(page, f"shot.layers[{before}].id")
-
-
-def test_a_garbage_mask_takes_and_a_keep_mask_brings_back(bench: Page):
-    bench.click("#seam-l-moth")
-    before = picture(bench)
-    chip(bench, "masks", "Oval")
-    drag(bench, on_picture(bench, 180, 560), on_picture(bench, 320, 700))
-    until(bench, "velvetSeam.bench.shot.layers[2].seam.masks.length === 3")
-    oval = state(bench, "shot.layers[2].seam.masks[2]")
-    assert (oval["kind"], oval["combine"]) == ("oval", "intersect")
-    part = bench.locator(f"#panel [data-mask={oval['id']}]")
-    part.get_by_role("button", name="keep", exact=True).click()
-    until(bench, "velvetSeam.bench.shot.layers[2].seam.masks[2].use === 'keep'")
-    green = at(picture(bench), 250, 630)
-    assert green[1] > 1.2 * max(green[0], green[2])  # the card is there again, in spite of the key
-
-    part.get_by_role("button", name="garbage", exact=True).click()
-    until(bench, "velvetSeam.bench.shot.layers[2].seam.masks[2].use === 'garbage'")
-    # taken by its middle and put on the moth
-    drag(bench, on_picture(bench, 250, 630), on_picture(bench, 460, 860))
-    until(bench, "velvetSeam.bench.state.undo.includes('position')")
-    hole = at(picture(bench), 460, 860)
-    assert hole[2] > hole[0]  # the night shows through the wing
-    bench.locator("#panel").get_by_role("button", name="Turn Oval · garbage round").click()
-    until(bench, "velvetSeam.bench.shot.layers[2].seam.masks[2].invert")
-    shown = picture(bench)
-    assert np.abs(at(shown, 460, 860) - at(before, 460, 860)).max() < 12  # now only that is left
-    assert at(shown, 700, 860)[2] > at(shown, 700, 860)[0]
 
 
 def test_lettering_is_keyed_from_its_card_and_made_denser(blank: Page):
@@ -210,97 +180,6 @@ def test_a_silhouette_is_filled_with_another_world(blank: Page):
     assert whole[2] > whole[0]
 
 
-def test_a_shape_is_cut_out_of_all_that_lies_below(bench: Page):
-    bench.click("#seam-l-moth")
-    wing = on_moth = (460, 860)
-    before = picture(bench)
-    bench.select_option("#field-blend", "keep-outside")
-    until(bench, "velvetSeam.bench.shot.layers[2].seam.blend === 'keep-outside'")
-    shown = picture(bench)
-    canvas = np.array([0x13, 0x1A, 0x40])
-    assert np.abs(at(shown, *wing) - canvas).max() < 45  # under the evening light
-    assert np.abs(at(shown, 900, 1600) - at(before, 900, 1600)).max() < 3
-    bench.select_option("#field-blend", "keep-inside")
-    until(bench, "velvetSeam.bench.shot.layers[2].seam.blend === 'keep-inside'")
-    inside = picture(bench)
-    assert np.abs(at(inside, *on_moth) - at(before, *on_moth)).max() > 30  # the sea, not the moth
-    assert np.abs(at(inside, 900, 1600) - canvas).max() < 45
-
-
-def test_an_outline_is_drawn_softened_and_its_points_are_moved(blank: Page):
-    sea = add_layer(blank, "paper-sea")
-    blank.click(f"#seam-{sea}")
-    chip(blank, "masks", "Drawn")
-    expect(blank.locator("#hint")).to_contain_text("Draw around")
-    ring = [
-        on_picture(blank, 540 + 300 * cos(a), 960 + 300 * sin(a))
-        for a in np.linspace(0, 2 * pi, 40)
-    ]
-    blank.mouse.move(*ring[0])
-    blank.mouse.down()
-    for point in ring[1:]:
-        blank.mouse.move(*point)
-    blank.mouse.up()
-    until(blank, "velvetSeam.bench.shot.layers[0].seam.masks.length === 1")
-    outline = state(blank, "shot.layers[0].seam.masks[0].outline")
-    assert 6 <= len(outline) <= 30  # what was drawn by hand is simplified
-    shown = picture(blank)
-    covered = (shown.sum(2) > 40).mean()
-    assert covered == pytest.approx(pi * 300**2 / (1080 * 1920), rel=0.05)
-    assert at(shown, 540 + 360, 960).sum() < 12
-    mask = state(blank, "shot.layers[0].seam.masks[0].id")
-    type_tape(blank, f"seam.masks.{mask}.feather_out", 160)
-    soft = picture(blank, unlike=shown)
-    assert at(soft, 540 + 360, 960).sum() > 40  # the soft edge reaches there now
-    assert at(soft, 540 + 520, 960).sum() < 12
-
-    points = blank.locator('[data-grab="mask-point"]')
-    assert points.count() == len(outline)
-    box = box_of(blank, '[data-grab="mask-point"]')
-    start = (box["x"] + 4, box["y"] + 4)
-    drag(blank, start, (start[0] + 40, start[1] - 30))
-    until(blank, "velvetSeam.bench.state.undo.includes('outline')")
-    moved = state(blank, "shot.layers[0].seam.masks[0].outline")
-    assert abs(moved[0]["x"] - outline[0]["x"]) > 60
-    assert moved[1:] == outline[1:]
-    # one more point on the line leaves its form as it is; Delete takes it away again
-    line = blank.evaluate(
-        """() => { const p = document.querySelector('.mask-line'); const q = p.getPointAtLength(p.getTotalLength() * 0.53);
-            const m = document.getElementById('mat').getBoundingClientRect(); return [q.x + m.left, q.y + m.top]; }"""
-    )
-    form = picture(blank)
-    blank.mouse.dblclick(*line)
-    until(
-        blank,
-        f"velvetSeam.bench.shot.layers[0].seam.masks[0].outline.length === {len(outline) + 1}",
-    )
-    assert np.abs(picture(blank) - form).max() <= 6
-    blank.keyboard.press("Delete")
-    until(blank, f"velvetSeam.bench.shot.layers[0].seam.masks[0].outline.length === {len(outline)}")
-
-    # a point's own feather: its knob is dragged outward from the right-hand point
-    whole = state(blank, "shot.layers[0].seam.masks[0]")
-    outline, middle = whole["outline"], (540 + whole["x"], 960 + whole["y"])
-    right = max(range(len(outline)), key=lambda n: outline[n]["x"])
-    type_tape(blank, f"seam.masks.{mask}.feather_out", 0)
-    firm = picture(blank)
-    held = box_of(blank, f'[data-grab="mask-point"][data-n="{right}"]')
-    blank.mouse.click(held["x"] + 4, held["y"] + 4)
-    feather = f'[data-grab="mask-point-feather"][data-n="{right}"]'
-    expect(blank.locator(feather)).to_be_visible()
-    knob = box_of(blank, feather)
-    start = (knob["x"] + 5, knob["y"] + 5)
-    drag(blank, start, (start[0] + 50, start[1]))
-    until(blank, f"velvetSeam.bench.shot.layers[0].seam.masks[0].outline[{right}].feather > 80")
-    softer = picture(blank, unlike=firm)
-    place = (middle[0] + outline[right]["x"] + 40, middle[1] + outline[right]["y"])
-    assert at(softer, *place).sum() > at(firm, *place).sum() + 30
-    left = min(range(len(outline)), key=lambda n: outline[n]["x"])
-    place = (middle[0] + outline[left]["x"] - 40, middle[1] + outline[left]["y"])
-    assert np.abs(at(softer, *place) - at(firm, *place)).max() < 6  # only there
-    assert len(state(blank, "shot.layers")) == 1
-
-
 def test_ways_of_seeing_what_a_key_does(bench: Page):
     bench.click("#seam-l-moth")
     bench.click(".order a[href='#seam-masks']")  # scrolls the panel, and nothing else
@@ -369,29 +248,6 @@ def test_linear_light_makes_a_half_and_half_lighter(blank: Page):
         one, other = at(dancer, x, y), at(over, x, y)
         assert light(at(after, x, y)) == pytest.approx((light(one) + light(other)) / 2, abs=0.03)
         assert at(before, x, y) == pytest.approx((one + other) / 2, abs=5)
-
-
-def test_a_mask_is_copied_to_another_layer_and_lies_where_it_lay(blank: Page):
-    low = add_layer(blank, "paper-sea")
-    top = add_layer(blank, "embers")
-    blank.click(f"#card-{low}")
-    type_tape(blank, "place.scale", 60)
-    blank.click(f"#seam-{top}")
-    chip(blank, "masks", "Box")
-    drag(blank, on_picture(blank, 300, 700), on_picture(blank, 700, 1100))
-    until(blank, "velvetSeam.bench.shot.layers[1].seam.masks.length === 1")
-    blank.locator("#seam-masks [data-copy-part]").select_option(label="paper-sea")
-    until(blank, "velvetSeam.bench.shot.layers[0].seam.masks.length === 1")
-    copy = state(blank, "shot.layers[0].seam.masks[0]")
-    assert copy["id"] != state(blank, "shot.layers[1].seam.masks[0].id")
-    assert copy["width"] == pytest.approx(400 / 0.6, abs=12)
-    blank.click(f"#card-{top}")
-    blank.keyboard.press("h")
-    until(blank, "velvetSeam.bench.shot.layers[1].hidden")
-    shown = picture(blank)
-    lit = np.argwhere(shown.sum(2) > 30) * 2
-    assert lit.min(0) == pytest.approx([700, 300], abs=8)
-    assert lit.max(0) == pytest.approx([1100, 700], abs=8)
 
 
 def test_mattes_are_steadied_copied_and_taken_from_the_file(bench: Page):

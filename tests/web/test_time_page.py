@@ -130,6 +130,11 @@ def test_keyframes_in_lanes_are_dragged_eased_copied_and_removed(blank: Page):
     ease = state(blank, "shot.layers[0].seam.opacity.keys[0].ease")
     assert ease[1] == 0
     assert ease[0] == pytest.approx(1 / 3 + 12 / 70, abs=0.03)
+    blank.keyboard.down("Shift")
+    x, y = spot("#value-lanes .curve-handle[data-which='0']")
+    drag(blank, (x, y), (x, y - 60))
+    blank.keyboard.up("Shift")
+    until(blank, f"{LAYER}.seam.opacity.keys[0].ease[1] < -0.1")
     # copied to the playhead, nudged, and taken away
     blank.keyboard.press("Control+c")
     go(blank, 100)

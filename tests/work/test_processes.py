@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import os
 import signal
 import subprocess
@@ -17,6 +18,8 @@ import pytest
 import simplejpeg
 
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.apply import apply
+from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.store.jobs import MOST_TRIES
@@ -24,7 +27,7 @@ from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
 from velvet_seam.work import queue as queue_module
 from velvet_seam.work import studio
-from velvet_seam.work.painter import Measure, Paint
+from velvet_seam.work.painter import Measure, Paint, Painter
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import LIVE, WHENEVER, Studio
 
@@ -47,6 +50,27 @@ def library(tmp_path: Path):
     library = Library(tmp_path / "studio")
     yield library
     database.close()
+
+
+def test_an_edit_that_is_tried_is_seen_as_if_it_were_made_and_is_not_kept(library: Library):
+    shot = red_shot()
+    painter, document = Painter(library), shot.model_dump_json()
+    before = painter.answer(Paint(document, 0))
+    for edit in (
+        {"do": "set-values", "target": "l-a", "values": {"source.colour": "#2040d0"}},
+        {"do": "set-values", "target": "l-a", "values": {"place.x": 90, "place.rotation": 20}},
+        {"do": "set-values", "target": None, "values": {"length": 2}},
+    ):
+        after = apply(shot, read_edit(edit))
+        frame = shot.length - 1  # past the end of the one that is made shorter
+        tried = painter.answer(Paint(document, frame, trial=json.dumps(edit)))
+        made = painter.answer(Paint(after.model_dump_json(), min(frame, after.length - 1)))
+        assert tried == made
+    assert painter.answer(Paint(document, 0)) == before
+    with pytest.raises(Problem):
+        painter.answer(
+            Paint(document, 0, trial='{"do": "set-values", "target": "l-x", "values": {}}')
+        )
 
 
 def test_the_painter_is_started_again(library: Library):

@@ -80,7 +80,8 @@ def marks(identity: str, body: NewMarks, request: Request, context: Ctx) -> dict
         else f"mark from {thing.name[:80]}"
     )
     standing = context.library.shots.edit(identity, Several(label=label, edits=tuple(new)))
-    return answer(request, context, standing, body.chosen, said=said)
+    count = f" {len(new)} marks in the shot." if len(new) > 1 else ""
+    return answer(request, context, standing, body.chosen, said=said + count)
 
 
 def _thing(shot: Shot, target: str) -> Layer | SoundTrack:
@@ -134,7 +135,8 @@ def _moments(
         heard_at = (onsets if found == "onsets" else peaks)(sound) if sound is not None else []
         if not heard_at:
             raise Problem(f"Nothing of the kind was found in {item.name}. Nothing was marked.")
-        return [Fraction(time) for time in heard_at], f"{len(heard_at)} {found}."
+        word = "onsets" if found == "onsets" else "loud moments"
+        return [Fraction(time) for time in heard_at], f"{len(heard_at)} {word} in {item.name}."
     if found != "loudest" and item.probe.kind != "clip":
         raise Problem(f"{item.name} is no clip: there is nothing of the kind in it.")
     if found == "loudest" and not item.probe.has_sound:

@@ -16,23 +16,10 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.blend import (
-    ADDING,
-    ATOP,
-    EVERYWHERE,
-    KEEP_BRIGHT,
-    KEEP_DARK,
-    KEEP_INSIDE,
-    KEEP_OUTSIDE,
-    MODES,
-    NORMAL,
-    PLUS_LIGHTER,
-    XOR,
-    blend_planes,
-)
-from velvet_seam.core.picture.colour import to_display, to_linear
+from velvet_seam.core.picture.blend import EVERYWHERE, MODES
+from velvet_seam.core.picture.colour import to_linear
+from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT, join_piece, shown
 from velvet_seam.core.picture.placement import Patch, repeated
-from velvet_seam.core.picture.resize import any_covered
 
 Below = NDArray[np.float32]
 """A picture under construction: (height, 3, width), for every row its R, G and B in 0 to 1; with a
@@ -42,19 +29,8 @@ fourth plane, its coverage, where it is not wholly covered. Premultiplied."""
 PIECE = 544
 """At most so many pixels of a row are joined together."""
 
-STRETCH = 128
-"""Pixels that are looked at together for any that is covered, before they are laid over others."""
-
 BAND = 16
 """Rows that share the room they are worked out in."""
-
-_WEIGHED = (NORMAL, ATOP, KEEP_INSIDE, KEEP_OUTSIDE, KEEP_BRIGHT, KEEP_DARK, XOR)
-"""Where coverage is looked at though all of it is whole."""
-
-_STEPS = 4096
-_TO_LIGHT = to_linear(np.linspace(0, 1, _STEPS + 1)).astype(np.float32)
-_TO_DISPLAY = to_display(np.linspace(0, 1, _STEPS + 1) ** 2).astype(np.float32)
-"""Tables of both transfers; the way back in steps of the root, where it is nearly straight."""
 
 _NONE = np.empty(0, np.float32)
 
@@ -85,264 +61,6 @@ def _copy(row, at, to, to_at, n):
     for k in range(n):
         i = np.uint64(k)
         to[to_at + i] = row[at + i]
-
-
-@nb.njit(error_model="numpy")
-def _channel(row, at, number, scale, to, to_at, n):
-    """A channel of packed pixels, red 0 to coverage 3, scaled."""
-    shift, byte = np.uint32(8 * number), np.uint32(255)
-    for k in range(n):
-        i = np.uint64(k)
-        to[to_at + i] = np.float32(np.int32((row[at + i] >> shift) & byte)) * scale
-
-
-@nb.njit(error_model="numpy")
-def _unpacked(row, at, to, left, p, n):
-    """Packed pixels as planes R, G, B of ``p`` values each, from ``left`` on. Answers whether any is
-    covered at all, whether all are wholly, and whether any has a colour other than black."""
-    unit, byte = np.float32(1.0 / 255.0), np.uint32(255)
-    eight, sixteen = np.uint32(8), np.uint32(16)
-    r, g, b = np.uint64(left), np.uint64(left + p), np.uint64(left + 2 * p)
-    some, every = np.uint32(0), np.uint32(0xFFFFFFFF)
-    for k in range(n):
-        i = np.uint64(k)
-        pixel = row[at + i]
-        some |= pixel
-        every &= pixel
-        to[r + i] = np.float32(np.int32(pixel & byte)) * unit
-        to[g + i] = np.float32(np.int32((pixel >> eight) & byte)) * unit
-        to[b + i] = np.float32(np.int32((pixel >> sixteen) & byte)) * unit
-    return some != 0, every >> np.uint32(24) == 255, some & np.uint32(0xFFFFFF) != 0
-
-
-@nb.njit(error_model="numpy")
-def _laid_over(row, at, to, left, p, n, strength):
-    """Source-over of packed pixels with planes that are wholly covered, in one pass: where a pixel is
-    clear or whole, exactly nothing or exactly itself."""
-    one, byte, unit = np.float32(1), np.uint32(255), np.float32(1.0 / 255.0)
-    share = strength * unit
-    eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
-    r, g, b = np.uint64(left), np.uint64(left + p), np.uint64(left + 2 * p)
-    for k in range(n):
-        i = np.uint64(k)
-        pixel = row[at + i]
-        rest = one - np.float32(np.int32(pixel >> top)) * share
-        to[r + i] = np.float32(np.int32(pixel & byte)) * share + to[r + i] * rest
-        to[g + i] = np.float32(np.int32((pixel >> eight) & byte)) * share + to[g + i] * rest
-        to[b + i] = np.float32(np.int32((pixel >> sixteen) & byte)) * share + to[b + i] * rest
-
-
-@nb.njit(error_model="numpy")
-def _over(to, s, a, strength):
-    """Source-over of planes; ``s`` is premultiplied."""
-    one = np.float32(1)
-    for c in range(to.size // a.size):
-        at = np.uint64(c * a.size)
-        for k in range(a.size):
-            i = np.uint64(k)
-            to[at + i] = s[at + i] * strength + to[at + i] * (one - a[i] * strength)
-
-
-@nb.njit(error_model="numpy")
-def _sum(to, s, strength):
-    for f in range(to.size):
-        to[f] = min(to[f] + s[f] * strength, np.float32(1))
-
-
-@nb.njit(error_model="numpy")
-def _straight(planes, a, inverse, out):
-    """Premultiplied planes' own colour; where there is next to no coverage, next to nothing."""
-    one, tiny = np.float32(1), np.float32(1e-6)
-    for k in range(a.size):
-        inverse[k] = one / max(a[k], tiny)
-    for c in range(3):
-        at = np.uint64(c * a.size)
-        for k in range(a.size):
-            i = np.uint64(k)
-            out[at + i] = min(planes[at + i] * inverse[i], one)
-
-
-@nb.njit(error_model="numpy")
-def _mix_solid(to, blended, strength):
-    zero, one = np.float32(0), np.float32(1)
-    for f in range(to.size):
-        to[f] = min(max(to[f] + strength * (blended[f] - to[f]), zero), one)
-
-
-@nb.njit(error_model="numpy")
-def _mix(to, blended, a, strength):
-    zero, one = np.float32(0), np.float32(1)
-    for c in range(3):
-        at = np.uint64(c * a.size)
-        for k in range(a.size):
-            i = np.uint64(k)
-            v = to[at + i] + a[i] * strength * (blended[at + i] - to[at + i])
-            to[at + i] = min(max(v, zero), one)
-
-
-@nb.njit(error_model="numpy")
-def _mix_loose(to, s, blended, a, under, strength):
-    """The general case, over what is covered in part: Cs' and source-over of the specification."""
-    zero, one = np.float32(0), np.float32(1)
-    for c in range(3):
-        at = np.uint64(c * a.size)
-        for k in range(a.size):
-            i = np.uint64(k)
-            cover = a[i] * strength
-            mixed = s[at + i] + under[i] * (blended[at + i] - s[at + i])
-            to[at + i] = min(max(cover * mixed + (one - cover) * to[at + i], zero), one)
-
-
-@nb.njit(error_model="numpy")
-def _cut(to, under, s, a, mode, strength, firm, colour, factor):
-    """Cut what lies below by the layer's coverage or brightness; the canvas shows instead."""
-    zero, one, p = np.float32(0), np.float32(1), a.size
-    wr, wg, wb = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
-    if mode in (KEEP_INSIDE, KEEP_OUTSIDE, XOR):
-        for k in range(p):
-            factor[k] = a[k]
-    else:
-        for k in range(p):
-            factor[k] = wr * s[k] + wg * s[p + k] + wb * s[2 * p + k]
-    if mode in (KEEP_INSIDE, KEEP_BRIGHT):
-        for k in range(p):
-            factor[k] = one - strength + strength * factor[k]
-    else:
-        for k in range(p):
-            factor[k] = one - strength * factor[k]
-    for c in range(3):
-        ground = colour[c] if firm else zero
-        at = np.uint64(c * p)
-        for k in range(p):
-            i = np.uint64(k)
-            more = zero
-            if mode == XOR and not firm:
-                more = s[at + i] * strength * (one - under[i])
-            to[at + i] = ground + factor[i] * (to[at + i] - ground) + more
-    if not firm:
-        for k in range(p):
-            more = a[k] * strength * (one - under[k]) if mode == XOR else zero
-            under[k] = under[k] * factor[k] + more
-
-
-@nb.njit(error_model="numpy")
-def _atop(to, under, s, a, strength):
-    """Porter and Duff's atop, over what is covered in part: coverage stays as it is."""
-    one = np.float32(1)
-    for c in range(3):
-        at = np.uint64(c * a.size)
-        for k in range(a.size):
-            i = np.uint64(k)
-            to[at + i] = s[at + i] * strength * under[i] + to[at + i] * (one - a[i] * strength)
-
-
-@nb.njit(error_model="numpy", inline="always")
-def _looked_up(table, at):
-    """A value of a table over 0 to 1, between its entries."""
-    place = min(max(at, np.float32(0)), np.float32(1)) * np.float32(_STEPS)
-    i = min(np.int32(place), np.int32(_STEPS - 1))
-    one = table[i]
-    return one + (table[i + 1] - one) * (place - np.float32(i))
-
-
-@nb.njit(error_model="numpy")
-def _lit(planes, at, a, a_at, n, solid, table):
-    """A plane of premultiplied display values to light, premultiplied."""
-    one, tiny = np.float32(1), np.float32(1e-6)
-    for k in range(n):
-        i = np.uint64(k)
-        cover = one if solid else a[a_at + i]
-        planes[at + i] = _looked_up(table, planes[at + i] / max(cover, tiny)) * cover
-
-
-@nb.njit(error_model="numpy")
-def _shown(planes, table):
-    """Planes of light to display values, in place."""
-    for f in range(planes.size):
-        planes[f] = _looked_up(table, np.sqrt(max(planes[f], np.float32(0))))
-
-
-@nb.njit(error_model="numpy")
-def _join_piece(
-    row,
-    at,
-    left,
-    n,
-    whole,
-    mode,
-    opacity,
-    firm,
-    to,
-    under,
-    s,
-    a,
-    inverse,
-    b,
-    blended,
-    colour,
-    light,
-):
-    """Join ``n`` packed pixels, from ``left`` of a piece on, with the planes of what lies below.
-
-    ``to`` holds the planes R, G, B of the piece one after the other, ``under`` its coverage. With
-    ``firm`` the piece is wholly covered, as it always is over an opaque canvas, and stays so,
-    exactly. ``whole`` says that the pixels are all of the piece. ``light`` is the table to linear
-    light, or empty. ``inverse`` and what follows it but the canvas colour is room to work in.
-    """
-    p = under.size
-    unit, strength = np.float32(1.0 / 255.0), np.float32(opacity)
-    if mode == NORMAL and firm and not light.size:
-        for begin in range(0, n, STRETCH):
-            length, first = min(STRETCH, n - begin), at + np.uint64(begin)
-            if any_covered(row, first, length):
-                _laid_over(row, first, to, left + begin, p, length, strength)
-        return
-    if not whole:
-        s[:] = 0
-        a[:] = 0
-    some, solid, lit = _unpacked(row, at, s, left, p, n)
-    if not some and mode != KEEP_INSIDE and mode != KEEP_BRIGHT:
-        return
-    if firm and not lit and mode in ADDING:
-        return  # light on black: most of it changes nothing
-    solid = solid and whole
-    if not solid or not firm or mode in _WEIGHED:
-        _channel(row, at, 3, unit, a, np.uint64(left), n)
-    if light.size:
-        for c in range(3):
-            _lit(s, np.uint64(c * p + left), a, np.uint64(left), n, solid, light)
-    if mode in (KEEP_INSIDE, KEEP_OUTSIDE, KEEP_BRIGHT, KEEP_DARK, XOR):
-        _cut(to, under, s, a, mode, strength, firm, colour, inverse)
-        return
-    if mode == ATOP:
-        if firm:
-            _over(to, s, a, strength)
-        else:
-            _atop(to, under, s, a, strength)
-        return
-    if mode == PLUS_LIGHTER:
-        _sum(to, s, strength)
-        if not firm:
-            _sum(under, a, strength)
-        return
-    if mode == NORMAL:
-        _over(to, s, a, strength)
-    else:
-        if not solid:
-            _straight(s, a, inverse, s)
-        if firm:
-            blend_planes(mode, to, s, blended)
-        else:
-            _straight(to, under, inverse, b)
-            blend_planes(mode, b, s, blended)
-        if not firm:
-            _mix_loose(to, s, blended, a, under, strength)
-        elif solid:
-            _mix_solid(to, blended, strength)
-        else:
-            _mix(to, blended, a, strength)
-    if not firm:
-        _over(under, a, a, strength)
 
 
 @nb.njit(error_model="numpy")
@@ -397,11 +115,11 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                     nb.carray(pointer(addresses[k]), w * h),
                     np.uint64(j * to_next + x0 - left),
                 )
-                _join_piece(layer, at, x0 - begin, x1 - x0, x1 - x0 == n, modes[k], opacities[k], firm,
+                join_piece(layer, at, x0 - begin, x1 - x0, x1 - x0 == n, modes[k], opacities[k], firm,
                             to, under, s, a, inverse, b, blended, colour, light)  # fmt: skip
             if to_packed.size:
                 if light.size:
-                    _shown(to, display)
+                    shown(to, display)
                 _pack(to, under, to_packed, np.uint64(y * width + begin), n)
                 continue
             for c in range(held):
@@ -463,7 +181,7 @@ def _run(
     ground = np.array([c / 255 for c in colour], np.float32)
     if linear:
         ground = to_linear(ground).astype(np.float32)
-    tables = (_TO_LIGHT, _TO_DISPLAY) if linear else (_NONE, _NONE)
+    tables = (TO_LIGHT, TO_DISPLAY) if linear else (_NONE, _NONE)
     under = _NO_BASE if base is None else base
     planes, packed = _compose(
         under, ground, width, height, addresses, spots, modes, opacities, as_bytes, *tables

@@ -9,7 +9,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.resize import any_covered
+from velvet_seam.core.picture.spans import any_covered
 
 Plane = NDArray[np.uint8]
 """(h, w) uint8: 0 nothing, 255 all."""

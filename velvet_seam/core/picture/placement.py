@@ -15,7 +15,8 @@ from math import ceil, cos, floor, hypot, radians, sin
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.resize import resize, spans
+from velvet_seam.core.picture.resize import resize
+from velvet_seam.core.picture.spans import spans
 from velvet_seam.core.picture.turn import turn
 
 Matrix = NDArray[np.float64]

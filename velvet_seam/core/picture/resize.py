@@ -12,11 +12,10 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.spans import spans
+
 CHUNK = 32
 """New rows that are made one after the other by one thread."""
-
-LOOK = 32
-"""Pixels that are looked at together for any that is not clear."""
 
 
 def _areas(size: int, scale: float, shift: float, first: int, count: int) -> tuple[
@@ -58,44 +57,6 @@ def _cubics(size: int, scale: float, shift: float, first: int, count: int) -> tu
     for tap in range(4):
         np.add.at(folded, (np.arange(count), np.clip(index[:, tap], 0, 3)), weights[:, tap])
     return start.astype(np.int32), (folded * covered[:, None]).astype(np.float32)
-
-
-@nb.njit(error_model="numpy")
-def any_covered(row, begin, length):
-    """Whether any of some packed pixels is not clear."""
-    some = np.uint32(0)
-    for k in range(length):
-        some |= row[np.uint64(begin) + np.uint64(k)]
-    return some != 0
-
-
-@nb.njit(error_model="numpy")
-def _span(row):
-    """The first pixel of a packed row that is not clear, and the one after the last; 0, 0 if none. Looked
-    for from both ends, so that a row that is covered throughout costs next to nothing."""
-    first, last = 0, row.size
-    while first < last and not any_covered(row, first, min(LOOK, last - first)):
-        first = min(first + LOOK, last)
-    while last > first and not any_covered(row, max(last - LOOK, first), min(LOOK, last - first)):
-        last = max(last - LOOK, first)
-    if first == last:
-        return 0, 0
-    while row[first] == 0:
-        first += 1
-    while row[last - 1] == 0:
-        last -= 1
-    return first, last
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def spans(picture):
-    """Where the rows of a picture of packed pixels, (h, w) uint32, are not clear: (h, 2) int32."""
-    out = np.empty((picture.shape[0], 2), np.int32)
-    for y in nb.prange(picture.shape[0]):
-        first, last = _span(picture[y])
-        out[y, 0] = first
-        out[y, 1] = last
-    return out
 
 
 @nb.njit(error_model="numpy")

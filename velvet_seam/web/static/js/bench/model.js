@@ -120,7 +120,7 @@ export class Bench extends EventTarget {
     const changed = answer.chosen !== this.chosen;
     this.chosen = answer.chosen;
     this.frame = Math.min(this.frame, this.shot.length - 1);
-    for (const id of this.also) if (!this.thing(id)) this.also.delete(id);
+    for (const one of [this.also, this.solo, this.heard]) for (const id of one) if (!this.thing(id)) one.delete(id);
     if (changed) this.tell("chosen");
     this.tell("parts", answer.parts);
     this.tell("state");

@@ -35,7 +35,7 @@ export class Player {
     this.context ??= new AudioContext({ sampleRate: 48000, latencyHint: "interactive" });
     if (this.context.state === "suspended") await this.context.resume();
     const { revision } = bench.state;
-    const only = [...bench.heard].filter((id) => bench.thing(id)).sort().join(",");
+    const only = [...bench.heard].sort().join(",");
     if (this.mixRevision !== revision || this.mixOnly !== only) {
       const answer = await fetch(`/shots/${bench.id}/sound.wav${only ? `?only=${only}` : ""}`);
       if (!answer.ok) throw new Error("The sound could not be mixed; the pictures are not affected.");
