@@ -55,7 +55,7 @@ def rises(sound: Sound) -> NDArray[np.float32]:
     return np.asarray(rise / (rise.std() + 1e-9), np.float32)
 
 
-def _around(values: NDArray[Any], near: int) -> NDArray[Any]:
+def _most_around(values: NDArray[Any], near: int) -> NDArray[Any]:
     """The most there is of something within so many places of each."""
     padded = np.pad(values, near)
     return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, 2 * near + 1).max(axis=1))
@@ -68,7 +68,7 @@ def onsets(sound: Sound) -> list[float]:
     """
     strength = rises(sound)
     near = round(APART * SOUND_RATE / HOP)
-    most = _around(strength, near)
+    most = _most_around(strength, near)
     looks = np.flatnonzero((strength >= most) & (strength > LEAST))
     times: list[float] = []
     for look in looks:
@@ -100,7 +100,7 @@ def peaks(sound: Sound) -> list[float]:
     )
     level = np.sqrt(np.convolve(power, np.ones(5) / 5, "same"))
     near = round(AROUND * SOUND_RATE / hop)
-    most = _around(level, near)
+    most = _most_around(level, near)
     found = np.flatnonzero((level >= most) & (level >= LOUD * level.max()) & (level > 1e-4))
     kept: list[int] = []
     for look in found.tolist():  # of a level that is held, the first moment

@@ -56,7 +56,7 @@ CRISP = 0.5
 0.5 to 1 differ by 2 %; the least of them leaves a thread thinner than a pixel nearest to what it is."""
 
 GROUP = 4
-"""So many segments."""
+"""Segments that are looked at together for any that is not clear."""
 
 CLEAR = 0.08
 """Raw coverage up to which a whole segment counts as screen."""
