@@ -184,6 +184,31 @@ def test_pitch_alone_is_changed(semitones, how, speed, heard):
     assert level == pytest.approx(0.5 / np.sqrt(2), rel=0.1)
 
 
+@pytest.mark.parametrize("how", ["follow", "stay"])
+def test_pitch_is_keyed_and_the_sound_keeps_its_time(how):
+    """A tone that rises by an octave over its middle second; clicks beside it stay where they were."""
+    rise = {"keys": [{"frame": 12, "value": 0, "ease": "linear"}, {"frame": 37, "value": 12}]}
+    shot = track_at(100, sound=how, source_in="3")
+    track = SoundTrack.model_validate({**shot.sounds[0].model_dump(), "pitch": rise})
+    out = mix(shot.model_copy(update={"sounds": (track,)}), lambda _: tone(440, 8))
+    quarter, octave = len(out) // 4, 440 * 2 ** (np.array([0, 0.5, 1]) * 1)
+    for part, heard in zip((out[:quarter], out[-quarter:]), octave[[0, 2]], strict=True):
+        assert pitch(part) == pytest.approx(heard, rel=0.006)
+    middle = out[len(out) // 2 - 2400 : len(out) // 2 + 2400]
+    assert pitch(middle) == pytest.approx(440 * 2 ** (12.5 / 25), rel=0.03)
+    bursts = np.zeros((48_000 * 8, 2), np.float32)
+    struck = [3 * 48_000 + 9600 * n for n in range(1, 9)]
+    for at in struck:
+        bursts[at : at + 480] = tone(2000, 0.01)[:480]
+    heard = mix(shot.model_copy(update={"sounds": (track,)}), lambda _: bursts)
+    level = np.abs(heard[:, 0])
+    for at in struck:
+        around = level[at - 144_000 - 4800 : at - 144_000 + 4800]
+        assert (
+            abs(int(np.argmax(around > 0.5 * around.max())) - 4800) < 1000
+        )  # 21 ms, a piece's half
+
+
 def test_two_sounds_that_cross_are_as_loud_as_one():
     rng = np.random.default_rng(5)
     first, second = (rng.normal(0, 0.1, (200_000, 2)).astype(np.float32) for _ in range(2))

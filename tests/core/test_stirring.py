@@ -73,6 +73,32 @@ def test_a_layer_slides_in_from_its_side(side, axis, sign):
     assert at[1 - axis] == 100
 
 
+def test_lengths_counts_and_seeds_are_keyed_like_any_number():
+    def held(*values: float) -> dict[str, list[dict[str, object]]]:
+        return {
+            "keys": [{"frame": 25 * n, "value": v, "ease": "hold"} for n, v in enumerate(values)]
+        }
+
+    fades = layer_of(arrive={"way": "fade", "frames": held(40, 5), "ease": "linear"})
+    at_20, at_30 = pictures(fades, [30, 40])
+    assert at_20.max() == pytest.approx(0.5, abs=0.01)
+    assert at_30.max() == 1  # the fade is five frames long by now
+    moving = {"keys": [{"frame": 0, "value": 30}, {"frame": 40, "value": 190}]}
+    echo = {"count": held(1, 3), "step": held(10, 2), "decay": 50}
+    trail = layer_of(place={"x": moving, "y": 100}, echo=echo)
+    early, late = pictures(trail, [30, 40])
+    apart = [spot_at(trail, n, 25, (SIDE, SIDE), (SIDE, SIDE)).x for n in (20, 30, 34, 36, 38, 40)]
+    reach = [np.flatnonzero(p[100] > 0.02)[0] + 0.5 + 19.5 for p in (early, late)]
+    assert reach == pytest.approx([apart[0], apart[2]], abs=1)
+    plain = {"shake": 20, "rate": 4}
+    seeds = [layer_of(stir={**plain, "seed": seed}) for seed in (3, 8, held(3, 8))]
+    one, other, both = (
+        [spot_at(s, n, 25, (SIDE, SIDE), (SIDE, SIDE)).x for n in (20, 50)] for s in seeds
+    )
+    assert both == [one[0], other[1]]
+    assert one[1] != other[1]
+
+
 def test_an_echo_is_the_layer_as_it_was():
     moving = {"keys": [{"frame": 0, "value": 30}, {"frame": 40, "value": 190}]}
     layer = layer_of(place={"x": moving, "y": 100}, echo={"count": 3, "step": 5, "decay": 50})

@@ -331,8 +331,7 @@ def test_a_layer_comes_goes_and_echoes_by_its_panel(blank: Page):
     blank.click(".card")
     blank.select_option("#field-arrive", "slide-left")
     until(blank, f"{LAYER}.arrive.way === 'slide-left'")
-    blank.fill("#field-arrive-frames", "20")
-    blank.locator("#field-arrive-frames").press("Enter")
+    type_tape(blank, "arrive.frames", 20)
     until(blank, f"{LAYER}.arrive.frames === 20")
     assert picture(blank).max() < 30  # at its first frame it is not there yet
     go(blank, 10)
@@ -342,8 +341,7 @@ def test_a_layer_comes_goes_and_echoes_by_its_panel(blank: Page):
     there = picture(blank)
     assert middle(there) == pytest.approx((540, 960), abs=4)
     blank.locator("[data-part=echo] summary").click()
-    blank.fill("#field-echo-count", "4")
-    blank.locator("#field-echo-count").press("Enter")
+    type_tape(blank, "echo.count", 4)
     until(blank, f"{LAYER}.echo.count === 4")
     trail = picture(blank, unlike=there)
     assert at(trail, 400, 960)[0] > 30  # where it was three frames ago
@@ -411,7 +409,7 @@ def test_a_sounds_fades_are_dragged_and_heard(bench: Page):
     drag(bench, spot, (spot[0] + 25 * wide, spot[1]))
     until(bench, "velvetSeam.bench.shot.sounds[0].fade_in === 25")
     expect(bench.locator("#lanes path.fade")).to_have_count(1)
-    expect(bench.locator("#field-fade-in")).to_have_value("25")
+    expect(bench.locator("#number-fade_in")).to_have_value("25")
     after = bench.evaluate(LOUD)
     assert after[0] < 0.2 * before[0]  # a tenth of a second into a second's fade
     assert after[1] == before[1]

@@ -90,7 +90,7 @@ class Engine:
         self._soon = self._read(after) if after else {}
         steps = _steps(step).keys()
         stable = self._before if trying else steps
-        picture = self._evaluate(step, passing or self._passing, stable, reads, {})
+        picture = _Making(self, passing or self._passing, stable, reads).result(step)
         self._before = frozenset(steps)
         return np.asarray(picture)
 
@@ -106,7 +106,7 @@ class Engine:
                 frames_at_once(), "make", initializer=nb.set_num_threads, initargs=(1,)
             )
         reads = self._read(step)
-        return self._makers.submit(lambda: then(self._evaluate(step, True, (), reads, {})))
+        return self._makers.submit(lambda: then(_Making(self, True, (), reads).result(step)))
 
     def _read(self, step: Step) -> dict[str, Future[Any]]:
         """Begin to read what a plan needs, every file in a thread of its own."""
@@ -122,25 +122,49 @@ class Engine:
             reads[key] = reading
         return reads
 
-    def _evaluate(
-        self, step: Step, passing: bool, stable: Collection[str], reads: dict[str, Future[Any]],
-        made: dict[str, Any],
-    ) -> Any:  # fmt: skip
-        """The result of a step; ``made`` holds what this picture has needed so far."""
-        if step.key in made:
-            return made[step.key]
-        held = self._cache.get(step.key)
-        if held is not None:
-            return held[0]
-        if step.key in reads:
-            result = reads[step.key].result()
-        else:
-            inputs = [self._evaluate(one, passing, stable, reads, made) for one in step.inputs]
-            result = step.run(*inputs)
+    def kept(self, step: Step) -> tuple[Any] | None:
+        """The result of a step, in a tuple, if it is kept."""
+        held: tuple[Any] | None = self._cache.get(step.key)
+        return held
+
+    def keep(self, step: Step, result: Any, passing: bool, stable: Collection[str]) -> None:
+        """Count a step that has been computed, and keep its result where that is worth while."""
         self.counts[step.kind] += 1
-        made[step.key] = result
         if step.keep and (step.lasting or step.soon if passing else step.key in stable):
             self._cache.put(step.key, (result,), _size(result))
+
+
+class _Making:
+    """One picture in the making. What a step has made is let go as soon as the last that needs it has
+    had it: the next one then finds memory that is still in the processor's cache."""
+
+    def __init__(
+        self, engine: Engine, passing: bool, stable: Collection[str], reads: dict[str, Future[Any]]
+    ) -> None:
+        self._engine, self._passing, self._stable, self._reads = engine, passing, stable, reads
+        self._made: dict[str, Any] = {}
+        self._needed: Counter[str] = Counter()
+
+    def result(self, step: Step) -> Any:
+        for one in _steps(step).values():
+            self._needed.update(source.key for source in one.inputs)
+        return self._evaluate(step)
+
+    def _evaluate(self, step: Step) -> Any:
+        key = step.key
+        self._needed[key] -= 1
+        if key in self._made:
+            return self._made[key] if self._needed[key] > 0 else self._made.pop(key)
+        held = self._engine.kept(step)
+        if held is not None:
+            return held[0]
+        if key in self._reads:
+            result = self._reads.pop(key).result()
+        else:
+            result = step.run(*[self._evaluate(one) for one in step.inputs])
+        self._engine.keep(step, result, self._passing, self._stable)
+        if self._needed[key] > 0:
+            self._made[key] = result
         return result
 
 

@@ -66,7 +66,7 @@ class Masking:
             for n in ("width", "height", "round", "radius", "inner")
             if hasattr(mask, n)
         ]
-        count = mask.points if isinstance(mask, StarMask) else 0
+        count = round(self._number(mask.points)) if isinstance(mask, StarMask) else 0
         params: tuple[Any, ...] = (mask.kind, opacity, invert, place, numbers, count, drawn)
         if on_canvas:
             sheet = self._planner.sheet
@@ -122,7 +122,7 @@ class Masking:
         """A star's or a drawn mask's polygon about its own point: (n, 3)."""
         if isinstance(mask, StarMask):
             inner = self._number(mask.inner) / 100
-            return outline.star(mask.points, self._number(mask.radius), inner)
+            return outline.star(round(self._number(mask.points)), self._number(mask.radius), inner)
         assert isinstance(mask, DrawnMask)
         return outline.flattened(_points(mask, self._at))
 
@@ -155,10 +155,10 @@ class Masking:
             beyond = self._number(mask.feather_out) + max(self._number(mask.grow), 0) + margin
             reach = self._number(mask.height) / 2 + beyond / self._scale
             top, bottom = max(top, middle - reach), min(bottom, middle + reach)
-        # in steps of an eighth, so that dragging a mask does not key the layer anew at every pixel
-        return floor(max(top, 0) / self._height * 8) / 8, ceil(
-            max(bottom, 0) / self._height * 8
-        ) / 8
+        # in steps of a sixteenth, so that dragging a mask does not key the layer anew at every pixel
+        return floor(max(top, 0) / self._height * 16) / 16, ceil(
+            max(bottom, 0) / self._height * 16
+        ) / 16
 
 
 def _points(mask: DrawnMask, at: int) -> NDArray[np.float64]:

@@ -110,15 +110,16 @@ class Planner:
     def _lying(self, layer: Layer, frame: int) -> Step:
         """The layer as it lies in the stack; kept where frames to come ask for it as an echo."""
         placed = self.placed(layer, frame)
-        return replace(placed, soon=True) if layer.echo.count else placed
+        return replace(placed, soon=True) if layer.echo.count != 0 else placed
 
     def _echoes(self, layer: Layer, frame: int) -> list[tuple[Step, str, float]]:
         """The layer as it was, the oldest first."""
         echo = layer.echo
         found: list[tuple[Step, str, float]] = []
-        decay = value_at(echo.decay, frame - layer.span.first) / 100
-        for number in range(echo.count, 0, -1):
-            ago = frame - number * echo.step
+        at = frame - layer.span.first
+        decay, apart = value_at(echo.decay, at) / 100, round(value_at(echo.step, at))
+        for number in range(round(value_at(echo.count, at)), 0, -1):
+            ago = frame - number * apart
             opacity = self._opacity(layer, ago) * decay**number if layer.span.holds(ago) else 0.0
             if opacity > 1 / 512:
                 found.append((self._lying(layer, ago), echo.blend, opacity))

@@ -41,9 +41,10 @@ def spot_at(layer: Layer, frame: float, rate: float, size: Size, canvas: Size) -
     scale, rotation = value_at(place.scale, at) / 100, value_at(place.rotation, at)
     opacity, wipe = 1.0, None
     for passage, apart in ((layer.arrive, at), (layer.leave, layer.span.last - frame)):
-        if passage.way == "cut" or apart >= passage.frames:
+        frames = value_at(passage.frames, at)
+        if passage.way == "cut" or apart >= frames:
             continue
-        here = eased(passage.ease, min(max(apart / passage.frames, 0), 1))
+        here = eased(passage.ease, min(max(apart / frames, 0), 1))
         kind, _, side = passage.way.partition("-")
         if kind in ("fade", "turn"):
             opacity *= here
@@ -82,11 +83,11 @@ def stirred(stir: Stir, at: float, rate: float) -> tuple[float, float, float, fl
     beat = seconds * value_at(stir.rate, at)
     far, turn = value_at(stir.shake, at), value_at(stir.turn, at)
     jump, flicker = value_at(stir.jitter, at), value_at(stir.flicker, at) / 100
-    number = int(np.floor(at))
-    dx = far * smooth_noise(stir.seed, 0, beat) + jump * noise(stir.seed, 10, number)
-    dy = far * smooth_noise(stir.seed, 1, beat) + jump * noise(stir.seed, 11, number)
-    dim = flicker * (0.5 + 0.5 * noise(stir.seed, 12, number))
-    return dx, dy, turn * smooth_noise(stir.seed, 2, beat), 1 - dim
+    number, seed = int(np.floor(at)), round(value_at(stir.seed, at))
+    dx = far * smooth_noise(seed, 0, beat) + jump * noise(seed, 10, number)
+    dy = far * smooth_noise(seed, 1, beat) + jump * noise(seed, 11, number)
+    dim = flicker * (0.5 + 0.5 * noise(seed, 12, number))
+    return dx, dy, turn * smooth_noise(seed, 2, beat), 1 - dim
 
 
 def noise(seed: int, lane: int, number: int) -> float:

@@ -16,9 +16,10 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.blend import EVERYWHERE, MODES
+from velvet_seam.core.picture.blend import EVERYWHERE, MODES, NORMAL
 from velvet_seam.core.picture.colour import to_linear
 from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT, join_piece, shown
+from velvet_seam.core.picture.one_pass import ONE_PASS, joined_at_once, laid_over
 from velvet_seam.core.picture.placement import Patch, repeated
 
 Below = NDArray[np.float32]
@@ -26,7 +27,7 @@ Below = NDArray[np.float32]
 fourth plane, its coverage, where it is not wholly covered. Premultiplied."""
 
 
-PIECE = 544
+PIECE = 1088
 """At most so many pixels of a row are joined together."""
 
 BAND = 16
@@ -92,6 +93,7 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
     under, a, inverse = np.ones(p, np.float32), np.zeros(p, np.float32), np.zeros(p, np.float32)
     held, width = planes.shape[1], planes.shape[2]
     firm = held == 3
+    simple = firm and not light.size
     below, to_planes, to_packed = base.reshape(-1), planes.reshape(-1), packed.reshape(-1)
     for y in range(first, last):
         for begin in range(0, width, p):
@@ -115,8 +117,13 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                     nb.carray(pointer(addresses[k]), w * h),
                     np.uint64(j * to_next + x0 - left),
                 )
-                join_piece(layer, at, x0 - begin, x1 - x0, x1 - x0 == n, modes[k], opacities[k], firm,
-                            to, under, s, a, inverse, b, blended, colour, light)  # fmt: skip
+                if simple and modes[k] == NORMAL:
+                    laid_over(layer, at, to, x0 - begin, p, x1 - x0, opacities[k])
+                elif simple and modes[k] in ONE_PASS:
+                    joined_at_once(modes[k], layer, at, to, x0 - begin, p, x1 - x0, opacities[k])
+                else:  # so many arrays are passed on only where they are needed: each is counted
+                    join_piece(layer, at, x0 - begin, x1 - x0, x1 - x0 == n, modes[k], opacities[k],
+                               firm, to, under, s, a, inverse, b, blended, colour, light)  # fmt: skip
             if to_packed.size:
                 if light.size:
                     shown(to, display)

@@ -23,10 +23,6 @@ from velvet_seam.core.picture.blend import (
     blend_planes,
 )
 from velvet_seam.core.picture.colour import to_display, to_linear
-from velvet_seam.core.picture.spans import any_covered
-
-STRETCH = 128
-"""Pixels that are looked at together for any that is covered, before they are laid over others."""
 
 _WEIGHED = (NORMAL, ATOP, KEEP_INSIDE, KEEP_OUTSIDE, KEEP_BRIGHT, KEEP_DARK, XOR)
 """Where coverage is looked at though all of it is whole."""
@@ -63,23 +59,6 @@ def _unpacked(row, at, to, left, p, n):
         to[g + i] = np.float32(np.int32((pixel >> eight) & byte)) * unit
         to[b + i] = np.float32(np.int32((pixel >> sixteen) & byte)) * unit
     return some != 0, every >> np.uint32(24) == 255, some & np.uint32(0xFFFFFF) != 0
-
-
-@nb.njit(error_model="numpy")
-def _laid_over(row, at, to, left, p, n, strength):
-    """Source-over of packed pixels with planes that are wholly covered, in one pass: where a pixel is
-    clear or whole, exactly nothing or exactly itself."""
-    one, byte, unit = np.float32(1), np.uint32(255), np.float32(1.0 / 255.0)
-    share = strength * unit
-    eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
-    r, g, b = np.uint64(left), np.uint64(left + p), np.uint64(left + 2 * p)
-    for k in range(n):
-        i = np.uint64(k)
-        pixel = row[at + i]
-        rest = one - np.float32(np.int32(pixel >> top)) * share
-        to[r + i] = np.float32(np.int32(pixel & byte)) * share + to[r + i] * rest
-        to[g + i] = np.float32(np.int32((pixel >> eight) & byte)) * share + to[g + i] * rest
-        to[b + i] = np.float32(np.int32((pixel >> sixteen) & byte)) * share + to[b + i] * rest
 
 
 @nb.njit(error_model="numpy")
@@ -241,12 +220,6 @@ def join_piece(
     """
     p = under.size
     unit, strength = np.float32(1.0 / 255.0), np.float32(opacity)
-    if mode == NORMAL and firm and not light.size:
-        for begin in range(0, n, STRETCH):
-            length, first = min(STRETCH, n - begin), at + np.uint64(begin)
-            if any_covered(row, first, length):
-                _laid_over(row, first, to, left + begin, p, length, strength)
-        return
     if not whole:
         s[:] = 0
         a[:] = 0

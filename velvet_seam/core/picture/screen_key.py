@@ -61,6 +61,8 @@ GROUP = 4
 CLEAR = 0.08
 """Raw coverage up to which a whole segment counts as screen."""
 
+_CLEAR_BITS = int(np.float32(CLEAR).view(np.int32))
+
 
 @dataclass(frozen=True)
 class Screen:
@@ -180,7 +182,6 @@ def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core_ab
     """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
     the row is ``wanted``. Answers whether any needs one."""
     width = pixels.size
-    clear = np.array([CLEAR], np.float32).view(np.int32)[0]
     row, some, idle = y % RING * (width + 2 * REACH) + REACH, False, False
     fill(alpha, row, width, np.float32(0))
     if wanted:
@@ -191,10 +192,13 @@ def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core_ab
         stop = min(begin + SEGMENT, width)
         # most of a picture is screen: several segments are looked at together before each by itself
         if segment % GROUP == 0:
-            idle = shade == 0 and _highest(raw, begin, min(begin + GROUP * SEGMENT, width)) <= clear
+            idle = (
+                shade == 0
+                and _highest(raw, begin, min(begin + GROUP * SEGMENT, width)) <= _CLEAR_BITS
+            )
         if idle:
             continue
-        if _highest(raw, begin, stop) <= clear:
+        if _highest(raw, begin, stop) <= _CLEAR_BITS:
             if shade > 0 and wanted:
                 shadow(pixels, above, below, share, begin, stop, shade, to)
             continue

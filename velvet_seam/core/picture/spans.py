@@ -19,6 +19,15 @@ def any_covered(row, begin, length):
 
 
 @nb.njit(error_model="numpy")
+def any_of(row, begin, length, bits):
+    """Whether any of some packed pixels has any of some bits."""
+    some = np.uint32(0)
+    for k in range(length):
+        some |= row[np.uint64(begin) + np.uint64(k)]
+    return some & bits != 0
+
+
+@nb.njit(error_model="numpy")
 def _span(row):
     """The first pixel of a packed row that is not clear, and the one after the last; 0, 0 if none. Looked
     for from both ends, so that a row that is covered throughout costs next to nothing."""

@@ -17,7 +17,7 @@ SEGMENT = 16
 RUN = 128
 """At most so many pixels, all of them to be solved, are solved together."""
 
-BLOCK = 8
+BLOCK = 16
 """Short loops go on to a multiple of this, into room that is written again: what a loop in vectors leaves
 over takes longer than the rest of it."""
 
@@ -171,13 +171,14 @@ def copy(source, at, to, to_at, length):
 
 @nb.njit(error_model="numpy", inline="always")
 def _gamut(p, s, margin, dark):
-    """The least coverage with which the foreground of a channel is neither below 0 nor above 1."""
+    """The least coverage with which the foreground of a channel is neither below 0 nor above 1, as a
+    numerator and a denominator."""
     one = np.float32(1)
     low, high = max(s, dark), max(one - s, dark)
-    return max((low - p - margin) * high, (p - margin - s) * low) / (low * high)
+    return max((low - p - margin) * high, (p - margin - s) * low), low * high
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(error_model="numpy", fastmath={"contract"})
 def solve(row, room, first, length, k, to_ycc, low, gain):
     """The solve for some pixels of a row, with what :func:`gather` has put together; all channels in
     the order key channel, i, j. Its results are the planes 10 to 12: coverage, g, and the D that
@@ -188,10 +189,10 @@ def solve(row, room, first, length, k, to_ycc, low, gain):
     uk, ui, uj = to_ycc[1, 0], to_ycc[1, 1], to_ycc[1, 2]
     vk, vi, vj = to_ycc[2, 0], to_ycc[2, 1], to_ycc[2, 2]
     zero, one, tiny, unit = np.float32(0), np.float32(1), np.float32(1e-9), np.float32(1 / 255)
-    noise, margin = np.float32(_NOISE), np.float32(_GAMUT_MARGIN)
-    light_prior, raw_prior = np.float32(_LIGHT_PRIOR / _NOISE), np.float32(_RAW_PRIOR / _NOISE)
+    margin, three = np.float32(_GAMUT_MARGIN), np.float32(3 / _NOISE)
+    light_prior, raw_prior = np.float32(_LIGHT_PRIOR), np.float32(_RAW_PRIOR)
     dim, most = np.float32(_LEAST_LIGHT), np.float32(_MOST_LIGHT)
-    dark, byte, three = np.float32(0.02), np.uint32(255), np.float32(3)
+    dark, byte = np.float32(0.02), np.uint32(255)
     nearly, least_rest = np.float32(0.97), np.float32(0.03)
     for n in range(length):
         m = np.uint64(n)
@@ -218,31 +219,43 @@ def solve(row, room, first, length, k, to_ycc, low, gain):
             vk * sk + vi * si + vj * sj,
             vk * fk + vi * fi + vj * fj,
         )
-        # inverse variances of Y', Cb, Cr
+        # inverse variances of Y', Cb, Cr and both priors, all times the product of the variances: what
+        # takes long here is to divide, and the solution is the same
         spread = a0 * a0 * three
-        vary = noise + spread * max(room[np.uint64(3 * PLANE) + m] - fy * fy, zero)
-        varu = noise + spread * max(room[np.uint64(4 * PLANE) + m] - fu * fu, zero)
-        varv = noise + spread * max(room[np.uint64(5 * PLANE) + m] - fv * fv, zero)
-        once = one / (vary * varu * varv)  # divisions are what takes long here
-        hy, hu, hv = varu * varv * once, vary * varv * once, vary * varu * once
-        same = light_prior * (sy * sy + su * su + sv * sv)
-        aa = hy * fy * fy + hu * fu * fu + hv * fv * fv + same + raw_prior
+        vary = one + spread * max(room[np.uint64(3 * PLANE) + m] - fy * fy, zero)
+        varu = one + spread * max(room[np.uint64(4 * PLANE) + m] - fu * fu, zero)
+        varv = one + spread * max(room[np.uint64(5 * PLANE) + m] - fv * fv, zero)
+        hy, hu, hv = varu * varv, vary * varv, vary * varu
+        every = hy * vary
+        same = light_prior * every * (sy * sy + su * su + sv * sv)
+        hinted = raw_prior * every
+        aa = hy * fy * fy + hu * fu * fu + hv * fv * fv + same + hinted
         ab = hy * fy * sy + hu * fu * su + hv * fv * sv + same
         bb = hy * sy * sy + hu * su * su + hv * sv * sv + same
-        at = hy * fy * py + hu * fu * pu + hv * fv * pv + same + raw_prior * a0
+        at = hy * fy * py + hu * fu * pu + hv * fv * pv + same + hinted * a0
         bt = hy * sy * py + hu * su * pu + hv * sv * pv + same
         over = one / max(aa * bb - ab * ab, tiny)
         a = min(max((at * bb - bt * ab) * over, zero), one)
         beta = (aa * bt - ab * at) * over
         g = min(max(beta / max(one - a, least_rest), dim), most)
-        g = g if a < nearly else one
-        gk, gi, gj = g * sk, g * si, g * sj
-        least = max(_gamut(pk, gk, margin, dark), _gamut(pi, gi, margin, dark))
-        least = max(least, _gamut(pj, gj, margin, dark))
+        room[np.uint64(10 * PLANE) + m] = a
+        room[np.uint64(11 * PLANE) + m] = g if a < nearly else one
+    for n in range(length):  # a loop of its own: a longer one waits for its own results
+        m = np.uint64(n)
+        v = row[np.uint64(first) + m]
+        pk = np.float32(np.int32((v >> bk) & byte)) * unit
+        pi = np.float32(np.int32((v >> bi) & byte)) * unit
+        pj = np.float32(np.int32((v >> bj) & byte)) * unit
+        a, g = room[np.uint64(10 * PLANE) + m], room[np.uint64(11 * PLANE) + m]
+        gk, gi = g * room[np.uint64(6 * PLANE) + m], g * room[np.uint64(7 * PLANE) + m]
+        (nk, dk), (ni, di) = _gamut(pk, gk, margin, dark), _gamut(pi, gi, margin, dark)
+        nj, dj = _gamut(pj, g * room[np.uint64(8 * PLANE) + m], margin, dark)
+        least = max(nk * di, ni * dk) * dj
+        least = max(least, nj * dk * di) / (dk * di * dj)
         a = max(a, min(least, one))
         room[np.uint64(10 * PLANE) + m] = min(max((a - low) * gain, zero), one)
-        room[np.uint64(11 * PLANE) + m] = g
-        room[np.uint64(12 * PLANE) + m] = max(fk - max(fi, fj), zero)
+        most_else = max(room[np.uint64(PLANE) + m], room[np.uint64(2 * PLANE) + m])
+        room[np.uint64(12 * PLANE) + m] = max(room[m] - most_else, zero)
 
 
 @nb.njit(error_model="numpy", inline="always")
@@ -255,7 +268,7 @@ def _weighed(a, b, c, d, e, f, g):
     )  # fmt: skip
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(error_model="numpy", fastmath={"contract"})
 def crisped(alpha, stride, y, height, first, length, by, tall, to):
     """Coverage of a run of pixels of a row, made crisp: α + by·(α − Gα).
 
@@ -289,7 +302,7 @@ def crisped(alpha, stride, y, height, first, length, by, tall, to):
         to[at + m] = min(max(a + by * (a - soft), zero), one)
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(error_model="numpy", fastmath={"contract"})
 def unmix(row, room, first, length, k, to_ycc, shade, despill, to_grey, to_below, to):
     """The foreground of some pixels of a row, cleaned, premultiplied. ``room`` holds planes of the
     screen's key channel and the other two, coverage, g, and the D that the foreground may have."""

@@ -23,6 +23,8 @@ Scale = Annotated[Animated, within(1, 3200, "%")]
 Rotation = Annotated[Animated, within(-3600, 3600, "°")]
 Speed = Annotated[Animated, within(-1000, 1000, "%")]
 Gain = Annotated[Animated, within(-96, 24, "dB")]
+Pitch = Annotated[Animated, within(-24, 24, "semitones")]
+Fade = Annotated[Animated, within(0, MAX_FRAME, "frames")]
 
 
 class FootageSource(Part):
@@ -112,9 +114,9 @@ class Heard(Part):
 
     on: bool = True
     gain: Gain = 0.0
-    pitch: float = Field(0.0, ge=-24, le=24, description="semitones higher, at the same speed")
-    fade_in: int = Field(0, ge=0, le=MAX_FRAME, description="frames over which it comes")
-    fade_out: int = Field(0, ge=0, le=MAX_FRAME, description="frames over which it goes")
+    pitch: Pitch = Field(0.0, description="semitones higher, at the same speed")
+    fade_in: Fade = Field(0.0, description="frames over which it comes")
+    fade_out: Fade = Field(0.0, description="frames over which it goes")
 
 
 class OwnSound(Heard):

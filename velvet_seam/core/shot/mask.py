@@ -73,7 +73,7 @@ class BoxMask(MaskBase):
 
 class StarMask(MaskBase):
     kind: Literal["star"] = "star"
-    points: int = Field(5, ge=3, le=64)
+    points: Annotated[Animated, within(3, 64, "points")] = Field(5.0, description="rounded")
     radius: Extent = 300.0
     inner: Percent = Field(45.0, description="inner radius, of the outer one")
 

@@ -25,7 +25,7 @@ class Passage(Part):
     the layer is left."""
 
     way: Way = "cut"
-    frames: int = Field(12, ge=1, le=10_000)
+    frames: Annotated[Animated, within(1, 10_000, "frames")] = 12.0
     ease: Ease = "smooth"
 
 
@@ -45,7 +45,9 @@ class Stir(Part):
     rate: Annotated[Animated, within(0.05, 60, "a second")] = Field(
         4.0, description="how often shake and turn change their way"
     )
-    seed: int = Field(1, ge=0, le=1_000_000)
+    seed: Annotated[Animated, within(0, 1_000_000, "")] = Field(
+        1.0, description="a whole number; another one, another movement"
+    )
 
     @property
     def still(self) -> bool:
@@ -55,7 +57,9 @@ class Stir(Part):
 class Echo(Part):
     """The layer as it was some frames ago, again and again, below itself."""
 
-    count: int = Field(0, ge=0, le=32)
-    step: int = Field(3, ge=1, le=1000, description="frames from one to the next")
+    count: Annotated[Animated, within(0, 32, "times")] = Field(0.0, description="rounded")
+    step: Annotated[Animated, within(1, 1000, "frames")] = Field(
+        3.0, description="frames from one to the next, rounded"
+    )
     decay: Percent = Field(70.0, description="opacity of each, of the one before it")
     blend: Blend = "normal"

@@ -13,7 +13,7 @@ from velvet_seam.core.shot.layer import Span
 from velvet_seam.core.shot.mask import OutlineKeys
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.timing.animated import Keyframes
+from velvet_seam.core.timing.animated import Animated, Keyframes
 
 _COUNTS = {"frames", "step", "fade_in", "fade_out", "frame"}
 """Fields that count frames of the shot, in what comes and goes, echoes, sounds and marks."""
@@ -21,6 +21,15 @@ _COUNTS = {"frames", "step", "fade_in", "fade_out", "frame"}
 
 def _nearest(value: Fraction) -> int:
     return int(value + Fraction(1, 2)) if value >= 0 else -int(-value + Fraction(1, 2))
+
+
+def _so_many(frames: Animated, by: Fraction) -> Animated:
+    """A number of frames that lasts as long at another rate; what was at least one frame still is."""
+    if isinstance(frames, Keyframes):
+        return Keyframes(
+            keys=tuple(revised(key, value=_so_many(key.value, by)) for key in frames.keys)
+        )
+    return max(1 if frames else 0, _nearest(Fraction(frames) * by))
 
 
 def change_rate(shot: Shot, edit: ChangeRate) -> Shot:
@@ -47,8 +56,9 @@ def _at_rate(part: Any, by: Fraction) -> Any:
     fields = {}
     for name in type(part).model_fields:
         value = getattr(part, name)
-        if name in _COUNTS and isinstance(value, int):
-            least = 1 if value else 0
-            value = max(least, _nearest(value * by)) if name != "frame" else _nearest(value * by)
+        if name == "frame":
+            value = _nearest(value * by)
+        elif name in _COUNTS:
+            value = _so_many(value, by)
         fields[name] = _at_rate(value, by)
     return type(part).model_validate(fields)

@@ -55,11 +55,12 @@ def mix(
 
 
 def _piece(
-    shot: Shot, sound: Sound, span: Span, time: TimeMap, count: int, length: Fraction, pitch: float
-) -> Sound:
+    shot: Shot, sound: Sound, span: Span, time: TimeMap, count: int, length: Fraction,
+    pitch: Animated,
+) -> Sound:  # fmt: skip
     """So many samples of a sound from the first frame of its span on, in its clip's own time."""
     plain = time.speed == 100 and time.ends == "hold" and time.source_in >= 0
-    if (plain or time.sound == "stay") and not pitch:
+    if (plain or time.sound == "stay") and pitch == 0:
         skip = round(time.source_in * SOUND_RATE)
         return (
             sound[skip : skip + count] if skip >= 0 else np.pad(sound, ((-skip, 0), (0, 0)))[:count]
@@ -75,8 +76,9 @@ def _piece(
         sound, positions = _again(sound[:whole], positions, whole)
     elif time.ends == "bounce" and whole > 0:
         positions = np.abs((positions + whole) % (2 * whole) - whole)
-    if pitch:
-        return pitched(sound, positions, pitch, own=time.sound != "follow")
+    if pitch != 0:
+        higher = _per_sample(shot, pitch, count)
+        return pitched(sound, positions, higher, own=time.sound != "follow")
     return stretched(sound, positions) if time.sound == "keep-pitch" else sampled(sound, positions)
 
 
@@ -92,25 +94,34 @@ def _again(
 
 def _gain_curve(shot: Shot, gain: Animated, samples: int) -> Sound | np.float32:
     """Gain as a factor: one number, or a column that runs straight from frame to frame."""
-    if not isinstance(gain, Keyframes):
-        return np.float32(10 ** (gain / 20))
-    frames = int(samples * shot.rate / SOUND_RATE) + 2
-    at = [frames_to_samples(frame, shot.rate) for frame in range(frames)]
-    values = [10 ** (value_at(gain, frame) / 20) for frame in range(frames)]
-    return np.asarray(np.interp(np.arange(samples), at, values), np.float32)[:, None]
+    level = _per_sample(shot, gain, samples, lambda decibels: 10 ** (decibels / 20))
+    return np.float32(level) if isinstance(level, float) else np.asarray(level, np.float32)[:, None]
+
+
+def _per_sample(
+    shot: Shot, value: Animated, samples: int,
+    made: Callable[[float], float] = lambda one: one,
+) -> NDArray[np.float64] | float:  # fmt: skip
+    """What is made of a value, at every sample; one number where it stands still."""
+    if not isinstance(value, Keyframes):
+        return made(value)
+    frames = range(int(samples * shot.rate / SOUND_RATE) + 2)
+    at = [frames_to_samples(frame, shot.rate) for frame in frames]
+    return np.interp(np.arange(samples), at, [made(value_at(value, frame)) for frame in frames])
 
 
 def _fades(shot: Shot, span: Span, heard: Heard, samples: int) -> Sound | np.float32:
     """How a sound comes and goes, as a factor: a quarter of a sine, so that two that cross are as loud
     together as one."""
-    if not heard.fade_in and not heard.fade_out:
+    if heard.fade_in == 0 and heard.fade_out == 0:
         return np.float32(1)
     per = float(SOUND_RATE / shot.rate)
     at = np.arange(samples) + 0.5
     level = np.ones(samples)
     for frames, away in ((heard.fade_in, at), (heard.fade_out, span.length * per - at)):
-        if frames:
-            level *= np.sin(np.pi / 2 * np.clip(away / (frames * per), 0, 1))
+        if frames != 0:
+            over = np.maximum(_per_sample(shot, frames, samples), 1e-9) * per
+            level *= np.sin(np.pi / 2 * np.clip(away / over, 0, 1))
     return np.asarray(level, np.float32)[:, None]
 
 

@@ -94,15 +94,25 @@ def stretched(sound: Sound, positions: NDArray[np.float64]) -> Sound:
     return out[:count]
 
 
-def pitched(sound: Sound, positions: NDArray[np.float64], semitones: float, *, own: bool) -> Sound:
+def pitched(
+    sound: Sound, positions: NDArray[np.float64], semitones: NDArray[np.float64] | float, *,
+    own: bool,
+) -> Sound:  # fmt: skip
     """A sound as fast as ``positions`` say, higher by some semitones than it is by itself, or, unless
-    ``own``, than it becomes by its speed."""
-    higher = 2 ** (semitones / 12)
+    ``own``, than it becomes by its speed.
+
+    It is made longer without another pitch, and then read as much faster as it is to be higher.
+
+    Args:
+        semitones: one number, or one for every sample.
+    """
     count = positions.size
-    longer = np.interp(
-        np.arange(int(np.ceil(count * higher)) + 1) / higher, np.arange(count), positions
-    )
-    made = stretched(sound, longer)
-    if not own:
-        made = stretched(sampled(sound, positions), np.arange(longer.size) / higher)
-    return sampled(made, np.arange(count, dtype=np.float64) * higher)
+    higher = np.broadcast_to(2 ** (np.asarray(semitones, np.float64) / 12), (count,))
+    read_at = np.cumsum(higher) - higher  # where each sample lies in the longer sound
+    long = int(np.ceil(higher.sum())) + 1
+    now = np.interp(np.arange(long), read_at, np.arange(count))
+    if own:
+        made = stretched(sound, np.interp(now, np.arange(count), positions))
+    else:
+        made = stretched(sampled(sound, positions), now)
+    return sampled(made, read_at)

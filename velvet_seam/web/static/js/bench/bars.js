@@ -1,11 +1,14 @@
 // Bars of the time strip under the hand: moved, trimmed, slipped, two that meet moved together, fades.
+import { valueAt } from "./moving.js";
+
 export class Bars {
   constructor(bench, strip) { Object.assign(this, { bench, strip }); }
 
   fade(knob) {
     const { bench } = this, { side, thing: id } = knob.dataset, track = bench.thing(id);
     const name = `fade_${side}`, most = track.span.last - track.span.first + 1;
-    let frames = track[name];
+    const before = valueAt(track[name], side === "in" ? 0 : most - 1);
+    let frames = before;
     return {
       move: (frame) => {
         const from = side === "in" ? frame - track.span.first : track.span.last + 1 - frame;
@@ -14,7 +17,7 @@ export class Bars {
         this.strip.showSnap({ frame: side === "in" ? track.span.first + frames : track.span.last + 1 - frames, word: `${frames} frames` });
       },
       end: (finished) => {
-        if (finished && frames !== track[name]) bench.edit({ do: "set-values", target: id, values: { [name]: frames } });
+        if (finished && frames !== before) bench.set(id, { [name]: frames });
         else this.strip.render();
       },
     };

@@ -9,7 +9,8 @@ const ROW = 24;
 const WORDS = {
   "place.x": "Across", "place.y": "Down", "place.scale": "Scale", "place.rotation": "Rotation",
   "seam.opacity": "Opacity", "time.speed": "Speed", "sound.gain": "Gain", gain: "Gain",
-  "stir.shake": "Shake", "stir.turn": "Stir: turn", "stir.rate": "Stir: rate", "echo.decay": "Echo: decay", shutter: "Motion blur",
+  "stir.shake": "Shake", "stir.turn": "Stir: turn", "stir.rate": "Stir: rate", "echo.decay": "Echo: decay", "echo.count": "Echo: times", "echo.step": "Echo: apart", "stir.seed": "Stir: seed",
+  "arrive.frames": "Comes in", "leave.frames": "Goes in", "sound.pitch": "Pitch", "sound.fade_in": "Fade in", "sound.fade_out": "Fade out", shutter: "Motion blur",
 };
 
 export class ValueLanes {

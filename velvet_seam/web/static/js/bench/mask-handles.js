@@ -92,7 +92,7 @@ export class MaskHandles {
       for (const a of [-1, 1]) knob((a * mask.width) / 2, 0, { "data-grab": "mask-size", "data-a": a, "data-b": 0 });
     } else if (mask.kind === "star") {
       knob(0, -mask.radius, { "data-grab": "mask-radius" });
-      const a = Math.PI / mask.points, r = (mask.radius * valueAt(mask.inner, at)) / 100;
+      const a = Math.PI / Math.round(valueAt(mask.points, at)), r = (mask.radius * valueAt(mask.inner, at)) / 100;
       knob(r * Math.sin(a), -r * Math.cos(a), { "data-grab": "mask-inner" });
     }
     const k = this.handles.picture.rect.k * map.unit;

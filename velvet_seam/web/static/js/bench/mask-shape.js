@@ -34,7 +34,7 @@ export function outlines(mask, at, by = 0) {
     case "band": return [-1, 1].map((side) => [[side * (number("width") / 2 + by), -FAR], [side * (number("width") / 2 + by), FAR]]);
     case "box": return [boxLine(number("width") / 2 + by, number("height") / 2 + by, Math.max(0, number("round") + by))];
     case "oval": return [ring(number("width") / 2 + by, number("height") / 2 + by)];
-    case "star": return [starLine(mask.points, number("radius") + by, number("inner") / 100)];
+    case "star": return [starLine(Math.round(number("points")), number("radius") + by, number("inner") / 100)];
     default: return by ? [] : [flattened(outlineAt(mask.outline, at))];
   }
 }

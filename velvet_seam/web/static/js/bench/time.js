@@ -3,7 +3,7 @@ import { Bars } from "./bars.js";
 import { Films } from "./films.js";
 import { round } from "./handles.js";
 import { Marks } from "./marks.js";
-import { sourceAlong } from "./moving.js";
+import { sourceAlong, valueAt } from "./moving.js";
 
 const NS = "http://www.w3.org/2000/svg";
 export const NAMES = 92;
@@ -207,7 +207,7 @@ export class TimeStrip {
   renderFades(lane, track, x0, x1, y) {
     const { scale } = this, chosen = this.bench.target === track.id;
     for (const [side, x, way] of [["in", x0, 1], ["out", x1, -1]]) {
-      const frames = track[`fade_${side}`], end = x + way * frames * scale;
+      const frames = valueAt(track[`fade_${side}`], side === "in" ? 0 : track.span.last - track.span.first), end = x + way * frames * scale;
       if (frames) lane.append(node("path", { class: "fade", d: `M${x} ${y + BAR}V${y}H${end}Q${(x + end) / 2} ${y} ${x} ${y + BAR}z` }));
       if (frames || chosen) {
         const knob = node("circle", { class: "fade-knob", cx: end, cy: y + 3, r: 4.5, "data-grab": "fade", "data-side": side, "data-thing": track.id });
