@@ -110,7 +110,7 @@ def test_an_echo_is_the_layer_as_it_was():
     assert row[68] == 0
 
 
-def test_an_echo_costs_no_second_cutting(clips: Callable[[str], Material]):
+def test_an_echo_costs_no_second_cutting(clips: Callable[[str], Material], monkeypatch):
     """Eight echoes, frames in their order: each frame of the layer is read and placed once."""
     layer = {
         "id": "l-one", "name": "One", "source": {"kind": "footage", "footage": "f"},
@@ -121,10 +121,15 @@ def test_an_echo_costs_no_second_cutting(clips: Callable[[str], Material]):
         {"name": "S", "canvas": {"width": 192, "height": 128}, "rate": "25", "length": 60,
          "layers": [layer]}
     )  # fmt: skip
-    engine = Engine(lambda _: clips("25"), passing=True)
+    material = clips("25")
+    asked: list[int] = []
+    read = material.read
+    monkeypatch.setattr(material, "read", lambda n: (asked.append(n), read(n))[1], raising=False)
+    engine = Engine(lambda _: material, passing=True)
     for n in range(40):
         engine.picture(engine.plan(shot, n))
     assert engine.counts["place"] == engine.counts["read"] == 40
+    assert asked == list(range(40))  # nor is anything read that nobody asks for
 
 
 def test_the_shutter_spreads_what_moves_and_nothing_else():

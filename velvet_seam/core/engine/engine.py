@@ -109,10 +109,11 @@ class Engine:
         return self._makers.submit(lambda: then(_Making(self, True, (), reads).result(step)))
 
     def _read(self, step: Step) -> dict[str, Future[Any]]:
-        """Begin to read what a plan needs, every file in a thread of its own."""
+        """Begin to read what a plan needs, every file in a thread of its own. What lies below a step
+        whose result is kept is not needed."""
         reads = {}
-        for key, one in _steps(step).items():
-            if one.kind != "read" or self._cache.get(key) is not None:
+        for key, one in _steps(step, lambda one: self.kept(one) is None).items():
+            if one.kind != "read":
                 continue
             reading = self._reading.get(key)
             if reading is None:
@@ -168,11 +169,15 @@ class _Making:
         return result
 
 
-def _steps(step: Step) -> dict[str, Step]:
-    """All steps of a plan by key."""
-    found = {step.key: step}
-    for source in step.inputs:
-        found |= _steps(source)
+def _steps(step: Step, wanted: Callable[[Step], bool] = lambda _: True) -> dict[str, Step]:
+    """The steps of a plan by key, but for those that are not wanted and what only they are made of."""
+    found: dict[str, Step] = {}
+    waiting = [step]
+    while waiting:
+        one = waiting.pop()
+        if one.key not in found and wanted(one):
+            found[one.key] = one
+            waiting += reversed(one.inputs)
     return found
 
 
