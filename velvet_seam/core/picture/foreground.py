@@ -10,12 +10,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.colour import LUMA_709
-from velvet_seam.core.picture.screen import CELL, enlarged, spread
+from velvet_seam.core.picture.screen import CELL, spread
 
 SURE = 0.93
 """Raw coverage, relative to the most there is, from which a study pixel counts as foreground."""
@@ -139,7 +140,7 @@ def local_foreground(
     """
     height, width = small.shape[:2]
     rows, columns = surface.shape[:2]
-    screen = enlarged(np.ascontiguousarray(surface), height, width)
+    screen = np.asarray(cv2.resize(surface, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
     raw = _raw(small, screen, key)
     some = raw[raw > 0.5]
     white = float(np.clip(np.quantile(some, 0.9), 0.7, 1.0)) if some.size > 20 else 1.0

@@ -22,6 +22,9 @@ BORDER = 0.06
 """Width of the border in which the screen is looked for, as a part of the short side."""
 
 
+BAND = 30
+"""Rows that share the room they are worked out in."""
+
 _HALF_A_CELL = np.float32(CELL * CELL / 4)
 
 LEAST_SHARE = 0.12
@@ -178,22 +181,29 @@ def _reading(pixels: NDArray[np.float32], share: float) -> ScreenReading:
 
 
 @nb.njit(error_model="numpy")
-def _hits(row, guess, darkest, lightest, bound, hit):
-    """Mark the screen pixels of a row: those with the screen's chroma scaled by their own light."""
+def _hits(row, guess, darkest, lightest, bound, room, hit):
+    """Mark the screen pixels of a row: those with the screen's chroma scaled by their own light.
+
+    ``room`` takes what a guess says of each pixel, in planes: what is picked by its cell is picked first,
+    so that the rest runs in vectors."""
     wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
-    half, floor = np.float32(0.5), np.float32(1e-3)
+    half, floor, width = np.float32(0.5), np.float32(1e-3), row.shape[0]
     for gx in range(guess.shape[0]):
         sr, sg, sb = guess[gx, 0], guess[gx, 1], guess[gx, 2]
         sy = wr * sr + wg * sg + wb * sb
-        su, sv = sr - sy, sb - sy
-        strength = su * su + sv * sv
-        inverse = np.float32(1) / max(sy, floor)
-        for x in range(gx * CELL, min(gx * CELL + CELL, row.shape[0])):
-            py = wr * row[x, 0] + wg * row[x, 1] + wb * row[x, 2]
-            k = py * inverse
-            u, v = row[x, 0] - py - k * su, row[x, 2] - py - k * sv
-            b = bound * max(k, half)
-            hit[x] = (k > darkest) & (k < lightest) & (u * u + v * v < b * b * strength)
+        su, sv, inverse = sr - sy, sb - sy, np.float32(1) / max(sy, floor)
+        for x in range(gx * CELL, min(gx * CELL + CELL, width)):
+            room[0, x], room[1, x], room[2, x] = su, sv, inverse
+            room[3, x] = su * su + sv * sv
+    flat = row.reshape(-1)
+    for n in range(width):
+        x, three = np.uint64(n), np.uint64(3)
+        r, g, b = flat[three * x], flat[three * x + np.uint64(1)], flat[three * x + np.uint64(2)]
+        py = wr * r + wg * g + wb * b
+        k = py * room[2, x]
+        u, v = r - py - k * room[0, x], b - py - k * room[1, x]
+        near = bound * max(k, half)
+        hit[x] = (k > darkest) & (k < lightest) & (u * u + v * v < near * near * room[3, x])
 
 
 @nb.njit(error_model="numpy")
@@ -222,8 +232,10 @@ def _cells(small, guess, refined):
     lightest = np.float32(1.14 if refined else 2.2)
     bound = np.float32(0.12 if refined else 0.25)
     hit = np.zeros(small.shape[:2], np.uint8)
-    for y in nb.prange(small.shape[0]):
-        _hits(small[y], guess[y // CELL], darkest, lightest, bound, hit[y])
+    for band in nb.prange((small.shape[0] + BAND - 1) // BAND):
+        room = np.empty((4, small.shape[1]), np.float32)
+        for y in range(band * BAND, min(band * BAND + BAND, small.shape[0])):
+            _hits(small[y], guess[y // CELL], darkest, lightest, bound, room, hit[y])
     sums = np.zeros((gh, gw, 4), np.float32)
     for gy in nb.prange(gh):
         _sum_cells(small, hit, gy, sums[gy])
