@@ -346,6 +346,25 @@ def test_a_layer_comes_goes_and_echoes_by_its_panel(blank: Page):
     trail = picture(blank, unlike=there)
     assert at(trail, 400, 960)[0] > 30  # where it was three frames ago
     assert at(trail, 700, 960)[0] < 5
+    # lengths and counts take keyframes like any other number, and all of it goes to another layer
+    blank.click("#knot-arrive-frames")
+    until(blank, f"{LAYER}.arrive.frames.keys?.[0].value === 20")
+    blank.keyboard.press("d")
+    until(blank, "velvetSeam.bench.shot.layers.length === 2")
+    other = "velvetSeam.bench.shot.layers[1]"
+    blank.evaluate(
+        f"velvetSeam.bench.set({other}.id, {{ 'arrive.way': 'cut', 'arrive.frames': 3, 'echo.count': 0 }})"
+    )
+    until(blank, f"{other}.echo.count === 0")
+    blank.evaluate(f"velvetSeam.bench.choose('layer:' + {LAYER}.id)")
+    blank.select_option("#copy-motion", index=1)
+    until(blank, f"{other}.echo.count === 4")
+    assert blank.evaluate(f"JSON.stringify({other}.arrive) === JSON.stringify({LAYER}.arrive)")
+    for _ in range(4):
+        blank.click("#undo")
+    until(blank, f"velvetSeam.bench.shot.layers.length === 1 && {LAYER}.arrive.frames === 20")
+    go(blank, 20)
+    blank.evaluate(f"velvetSeam.bench.choose('layer:' + {LAYER}.id)")
     blank.locator("[data-part=stir] summary").click()
     type_tape(blank, "stir.jitter", 40)
     shaken = picture(blank, unlike=trail)

@@ -140,7 +140,9 @@ def local_foreground(
     """
     height, width = small.shape[:2]
     rows, columns = surface.shape[:2]
-    screen = np.asarray(cv2.resize(surface, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
+    screen = np.asarray(
+        cv2.resize(surface, (width, height), interpolation=cv2.INTER_LINEAR), np.float32
+    )
     raw = _raw(small, screen, key)
     some = raw[raw > 0.5]
     white = float(np.clip(np.quantile(some, 0.9), 0.7, 1.0)) if some.size > 20 else 1.0

@@ -217,6 +217,14 @@ export class Commands {
     bench.edit({ do: "add-matte", layer: to, matte: { ...matte, id: newId("k") } }).then((done) => { if (done) say(`${other.name} has the matte too.`); });
   }
 
+  /** How a layer comes, goes, stirs and echoes, for another one too. */
+  copyMotion(layer, to) {
+    const { bench } = this, other = bench.shot.layers.find((one) => one.id === to);
+    const values = Object.fromEntries(["arrive", "leave", "stir", "echo", "shutter"].map((name) => [name, layer[name]]));
+    bench.edit({ do: "several", label: `${other.name} moves as ${layer.name}`, edits: [{ do: "set-values", target: to, values }] })
+      .then((done) => { if (done) say(`${other.name} comes, goes and stirs as ${layer.name} does.`); });
+  }
+
   swap(layer) {
     const { bench } = this;
     const at = bench.shot.layers.indexOf(layer);
@@ -257,6 +265,7 @@ export class Commands {
     if ("ramp" in event.target.dataset) { this.clips.ramp(this.bench.layer, event.target.value); return; }
     const copy = event.target.closest("[data-copy-part]");
     if (copy) { this.copyPart(this.bench.layer, copy.dataset.copyPart, copy.value); copy.value = ""; return; }
+    if ("copyMotion" in event.target.dataset) { this.copyMotion(this.bench.layer, event.target.value); event.target.value = ""; return; }
     if ("rate" in event.target.dataset) { this.clips.changeRate(event.target.value); return; }
     const field = event.target.closest("[data-value], [data-trim]");
     if (!field) return;
