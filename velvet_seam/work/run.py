@@ -10,8 +10,7 @@ import time
 from pathlib import Path
 
 from velvet_seam.core.engine.delivery import Delivery
-from velvet_seam.core.engine.plan import Picture
-from velvet_seam.core.engine.render import Cancelled, render
+from velvet_seam.core.engine.render import Cancelled, Look, render
 from velvet_seam.core.media.still import contact_strip
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import load
@@ -64,19 +63,19 @@ def _render(library: Library, job: JobRow) -> None:
     begin, before = time.monotonic(), 0
     said = shown = 0.0
 
-    def each(done: int, picture: Picture | None) -> None:
+    def each(done: int, look: Look | None) -> None:
         nonlocal said, shown, before
         now = time.monotonic()
-        if picture is None:
+        if look is None:
             before = done
-        if now - said > 0.25 or done == total or picture is None:
+        if now - said > 0.25 or done == total or look is None:
             said = now
             rate = (done - before) / max(now - begin, 1e-3)
             if not library.jobs.progress(job.id, done, total, rate):
                 raise Cancelled
-        if picture is not None and now - shown > 0.5:
+        if look is not None and now - shown > 0.5:
             shown = now
-            write_whole(library.folder.work_picture(job.id), jpeg(contact_strip([picture], 320)))
+            write_whole(library.folder.work_picture(job.id), jpeg(contact_strip([look()], 320)))
 
     materials = library.materials(preview=False)
     ranges = library.folder.ranges(job.id)

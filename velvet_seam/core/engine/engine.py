@@ -69,11 +69,12 @@ class Engine:
     def plan(
         self, shot: Shot, frame: int, *, short_side: int | None = None, view: View = "joined",
         chosen: str | None = None, solo: Collection[str] = (), sheet: Sheet | None = None,
+        video: bool = False,
     ) -> Step:  # fmt: skip
-        """The plan of a frame at canvas size, reduced to a short side, or on a given sheet; computes
-        nothing."""
+        """The plan of a frame at canvas size, reduced to a short side, or on a given sheet, as a picture
+        or as a ``video`` frame; computes nothing."""
         sheet = sheet or Sheet.of(shot, short_side)
-        return Planner(shot, sheet, self._footage).plan(frame, view, chosen, solo)
+        return Planner(shot, sheet, self._footage).plan(frame, view, chosen, solo, video)
 
     def picture(
         self, step: Step, *, passing: bool = False, trying: bool = False, after: Step | None = None

@@ -20,7 +20,7 @@ from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.step import Footage, Picture, Sheet, Step, step
 from velvet_seam.core.engine.stirring import Spot, spot_at
 from velvet_seam.core.picture.blend import EVERYWHERE
-from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8
+from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
 from velvet_seam.core.picture.coverage import wiped
 from velvet_seam.core.picture.placement import Patch, affine, averaged, place
 from velvet_seam.core.shot.layer import ColourSource, FootageSource, Layer
@@ -55,10 +55,11 @@ class Planner:
     def __init__(self, shot: Shot, sheet: Sheet, footage: Callable[[str], Footage]) -> None:
         self._shot, self._sheet, self._footage = shot, sheet, footage
         self._spots: dict[tuple[str, float], Spot] = {}
+        self._video = False
 
     def plan(
         self, frame: int, view: View = "joined", chosen: str | None = None,
-        solo: Collection[str] = (),
+        solo: Collection[str] = (), video: bool = False,
     ) -> Step:  # fmt: skip
         """The last step of a picture: (height, width, 4) uint8 RGBA, opaque.
 
@@ -66,7 +67,10 @@ class Planner:
             frame: shot frame.
             chosen: the layer that a view other than ``joined`` is about.
             solo: ids of the only layers to show, where any are given.
+            video: the joined picture as the planes of a video frame instead, see
+                :func:`~velvet_seam.core.picture.compose.compose_yuv420`.
         """
+        self._video = video
         if view in ("joined", "below") or chosen is None:
             return self._stack(frame, chosen, solo, only_below=view == "below")
         layer = self._shot.layer(chosen)
@@ -147,6 +151,7 @@ class Planner:
         size = (self._sheet.width, self._sheet.height)
         how = [(blend, opacity) for _, blend, opacity in joins]
         linear = self._shot.light == "linear"
+        write = compose if not finished else compose_yuv420 if self._video else compose_rgba8
 
         def run(*inputs: Any) -> Any:
             below: Below | None = inputs[-1] if base is not None else None
@@ -155,12 +160,12 @@ class Planner:
                 for patch, (blend, opacity) in zip(inputs, how, strict=False)
                 if patch is not None or blend in EVERYWHERE
             ]
-            write = compose_rgba8 if finished else compose
             return write(*size, colour, laid, below, linear)
 
         inputs = [one for one, _, _ in joins] + ([base] if base else [])
         kind = "finish" if finished else "below"
-        return step(kind, run, (size, colour, how, linear), *inputs, keep=not finished)
+        params = (size, colour, how, linear, self._video)
+        return step(kind, run, params, *inputs, keep=not finished)
 
     def placed(
         self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False,

@@ -13,6 +13,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future
 from fractions import Fraction
+from functools import partial
 from itertools import islice
 from pathlib import Path
 
@@ -21,11 +22,15 @@ from velvet_seam.core.engine.engine import MEGABYTE, Engine, frames_at_once
 from velvet_seam.core.engine.plan import Footage, Picture, Step
 from velvet_seam.core.media.still import png_bytes, write_png
 from velvet_seam.core.media.writer import ClipWriter, join
+from velvet_seam.core.picture.yuv import frame_to_rgba
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.decode import Sound
 from velvet_seam.core.sound.loudness import POSTS, brought_to
 from velvet_seam.core.sound.mix import mix
+
+Look = Callable[[], Picture]
+"""Gives a picture: (height, width, 4) uint8 RGBA."""
 
 RANGE_SECONDS = 2
 _NOTE = "what.txt"
@@ -43,15 +48,15 @@ def render(
     delivery: Delivery | None = None,
     *,
     ranges: Path,
-    each: Callable[[int, Picture | None], None] | None = None,
+    each: Callable[[int, Look | None], None] | None = None,
 ) -> None:
     """Write a shot from the originals. The file has its name only when it is complete.
 
     Args:
         ranges: folder for the finished ranges; it goes when the file is there. Ranges of another
             shot, delivery or footage in it are thrown away.
-        each: called with the number of frames done and the last picture (none for frames that were
-            done before); whatever it raises ends the render, and what is finished stays.
+        each: called with the number of frames done and what gives the last picture (none for frames
+            that were done before); whatever it raises ends the render, and what is finished stays.
     """
     delivery = delivery or Delivery()
     say = each or (lambda _done, _picture: None)
@@ -65,7 +70,7 @@ def render(
 
 def _write_ranges(
     shot: Shot, footage: Callable[[str], Footage], delivery: Delivery, ranges: Path,
-    say: Callable[[int, Picture | None], None],
+    say: Callable[[int, Look | None], None],
 ) -> tuple[list[Path], int]:  # fmt: skip
     """The files of all ranges, those that were not there yet written now; and how many frames they hold."""
     frames, rate = delivery.frames(shot), delivery.rate_of(shot)
@@ -77,16 +82,22 @@ def _write_ranges(
     sheet = delivery.sheet(shot)
     waiting = [n for n, file in enumerate(files) if not file.exists()]
     wanted = (f for n in waiting for f in frames[n * size : (n + 1) * size])
-    pictures = _pictures(engine, (engine.plan(shot, frame, sheet=sheet) for frame in wanted))
+    video = delivery.kind == "post"
+    plans = (engine.plan(shot, frame, sheet=sheet, video=video) for frame in wanted)
+    pictures = _pictures(engine, plans)
     for n in waiting:
         count = len(frames[n * size : (n + 1) * size])
         with _Range(files[n], n * size, delivery, shot) as part:
             for picture in islice(pictures, count):
                 part.add(picture)
                 done += 1
-                say(done, picture)
+                say(done, partial(frame_to_rgba if video else _itself, picture))
             part.finish()
     return files, done
+
+
+def _itself(picture: Picture) -> Picture:
+    return picture
 
 
 def has_sound(shot: Shot, sound_of: Callable[[str], object | None]) -> bool:

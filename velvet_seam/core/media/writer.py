@@ -88,7 +88,11 @@ class ClipWriter:
         self._finished = False
 
     def add(self, picture: NDArray[np.uint8]) -> None:
-        """The next picture: (height, width, 3) RGB or (…, 4) opaque RGBA, uint8."""
+        """The next picture: (height, width, 3) RGB or (…, 4) opaque RGBA, uint8; or, two-dimensional,
+        the planes of a 4:2:0 frame, (height · 3/2, width)."""
+        if picture.ndim == 2:
+            self.add_frame(_planes420(picture))
+            return
         if picture.shape[2] == 3:
             picture = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2RGBA), np.uint8)
         self.add_frame(_FRAMES[self._encoding.layout](picture))
@@ -133,6 +137,13 @@ def _yuv420(picture: NDArray[np.uint8]) -> av.VideoFrame:
         for plane in frame.planes
     )
     rgba_to_yuv420(picture, luma, blue, red)
+    frame.colorspace, frame.color_range = _BT709, int(ColorRange.MPEG)
+    return frame
+
+
+def _planes420(planes: NDArray[np.uint8]) -> av.VideoFrame:
+    """Planes that are a frame already; it only borrows them."""
+    frame = av.VideoFrame.from_numpy_buffer(planes, "yuv420p")
     frame.colorspace, frame.color_range = _BT709, int(ColorRange.MPEG)
     return frame
 

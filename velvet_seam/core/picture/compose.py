@@ -21,6 +21,7 @@ from velvet_seam.core.picture.colour import to_linear
 from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT, join_piece, shown
 from velvet_seam.core.picture.one_pass import ONE_PASS, joined_at_once, laid_over
 from velvet_seam.core.picture.placement import Patch, repeated
+from velvet_seam.core.picture.yuv import pair_to_planes, to_ycc
 
 Below = NDArray[np.float32]
 """A picture under construction: (height, 3, width), for every row its R, G and B in 0 to 1; with a
@@ -80,8 +81,8 @@ def _pack(planes, under, to, to_at, n):
 
 
 @nb.njit(error_model="numpy")
-def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed, light,
-               display):  # fmt: skip
+def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed, frame,
+               light, display, weights):  # fmt: skip
     """Some rows, in pieces of ``p`` pixels, each through all layers, so that everything a piece
     takes lies in the nearest cache.
 
@@ -92,6 +93,10 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
     b, blended = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
     under, a, inverse = np.ones(p, np.float32), np.zeros(p, np.float32), np.zeros(p, np.float32)
     held, width = planes.shape[1], planes.shape[2]
+    pair, height = np.empty((2, width if frame.size else 0), np.uint32), frame.shape[0] // 3 * 2
+    sums = np.zeros((2, width + 2 if frame.size else 0), np.uint32)
+    colours = np.empty((3, width // 2 if frame.size else 0), np.float32)
+    to_pair, to_frame = pair.reshape(-1), frame.reshape(-1)
     firm = held == 3
     simple = firm and not light.size
     below, to_planes, to_packed = base.reshape(-1), planes.reshape(-1), packed.reshape(-1)
@@ -124,10 +129,13 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                 else:  # so many arrays are passed on only where they are needed: each is counted
                     join_piece(layer, at, x0 - begin, x1 - x0, x1 - x0 == n, modes[k], opacities[k],
                                firm, to, under, s, a, inverse, b, blended, colour, light)  # fmt: skip
-            if to_packed.size:
+            if to_packed.size or frame.size:
                 if light.size:
                     shown(to, display)
-                _pack(to, under, to_packed, np.uint64(y * width + begin), n)
+                if frame.size:
+                    _pack(to, under, to_pair, np.uint64(y % 2 * width + begin), n)
+                else:
+                    _pack(to, under, to_packed, np.uint64(y * width + begin), n)
                 continue
             for c in range(held):
                 at = np.uint64((y * held + c) * width + begin)
@@ -135,27 +143,34 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                     _copy(under, np.uint64(0), to_planes, at, n)
                 else:
                     _copy(to, np.uint64(c * p), to_planes, at, n)
+        if frame.size and y % 2:
+            half = width // 2
+            blue = height * width + y // 2 * half
+            red = blue + height // 2 * half
+            pair_to_planes(pair[0], pair[1], weights, frame[y - 1], frame[y],
+                           to_frame[blue : blue + half], to_frame[red : red + half], sums, colours)  # fmt: skip
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _compose(
-    base, colour, width, height, addresses, spots, modes, opacities, as_bytes, light, display
+    base, colour, width, height, addresses, spots, modes, opacities, form, light, display, weights
 ):
     """The joined layers, over ``base`` where it is not empty, else over ``colour``.
 
-    Answers (height, planes, width) float32, or with ``as_bytes`` (height, width) uint32; the other
-    of the two has no rows.
+    Answers (height, planes, width) float32, (height, width) uint32 and the planes of a video frame, of
+    which all but that of the number ``form`` have no rows.
     """
-    planes = np.empty((0 if as_bytes else height, max(base.shape[1], 3), width), np.float32)
-    packed = np.empty((height if as_bytes else 0, width), np.uint32)
+    planes = np.empty((height if form == 0 else 0, max(base.shape[1], 3), width), np.float32)
+    packed = np.empty((height if form == 1 else 0, width), np.uint32)
+    frame = np.empty((height // 2 * 3 if form == 2 else 0, width), np.uint8)
     pieces = (width + PIECE - 1) // PIECE
     p = ((width + pieces - 1) // pieces + 7) // 8 * 8
     for band in nb.prange((height + BAND - 1) // BAND):
         first = band * BAND
         last = min(first + BAND, height)
         _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed,
-                   light, display)  # fmt: skip
-    return planes, packed
+                   frame, light, display, weights)  # fmt: skip
+    return planes, packed, frame
 
 
 def _everywhere(join: Join, width: int, height: int) -> Join:
@@ -170,12 +185,14 @@ def _everywhere(join: Join, width: int, height: int) -> Join:
 
 
 _NO_BASE = np.empty((0, 0, 0), np.float32)
+_FLOATS, _BYTES, _FRAME = range(3)
+_WEIGHTS = to_ycc("709")
 
 
 def _run(
     width: int, height: int, colour: tuple[int, int, int], joins: Sequence[Join],
-    base: Below | None, as_bytes: bool, linear: bool,
-) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:  # fmt: skip
+    base: Below | None, form: int, linear: bool,
+) -> tuple[NDArray[np.float32], NDArray[np.uint32], NDArray[np.uint8]]:  # fmt: skip
     joins = [_everywhere(join, width, height) for join in joins]
     held = [np.ascontiguousarray(repeated(join.patch.pixels)) for join in joins]
     addresses = np.array([pixels.ctypes.data for pixels in held], np.uint64)
@@ -190,10 +207,10 @@ def _run(
         ground = to_linear(ground).astype(np.float32)
     tables = (TO_LIGHT, TO_DISPLAY) if linear else (_NONE, _NONE)
     under = _NO_BASE if base is None else base
-    planes, packed = _compose(
-        under, ground, width, height, addresses, spots, modes, opacities, as_bytes, *tables
+    planes, packed, frame = _compose(
+        under, ground, width, height, addresses, spots, modes, opacities, form, *tables, _WEIGHTS
     )
-    return planes, packed
+    return planes, packed, frame
 
 
 def compose(
@@ -208,7 +225,7 @@ def compose(
         base: what has been joined already; takes the place of the empty canvas.
         linear: layers are joined in linear light; then ``base`` and the answer are light, too.
     """
-    return _run(width, height, colour, joins, base, False, linear)[0]
+    return _run(width, height, colour, joins, base, _FLOATS, linear)[0]
 
 
 def compose_rgba8(
@@ -221,5 +238,21 @@ def compose_rgba8(
     >>> compose_rgba8(1, 1, (255, 255, 255), [Join(grey, "multiply", 1.0)]).tolist()
     [[[0, 128, 255, 255]]]
     """
-    packed = _run(width, height, colour, joins, base, True, linear)[1]
+    packed = _run(width, height, colour, joins, base, _BYTES, linear)[1]
     return packed.view(np.uint8).reshape(height, width, 4)
+
+
+def compose_yuv420(
+    width: int, height: int, colour: tuple[int, int, int], joins: Sequence[Join],
+    base: Below | None = None, linear: bool = False,
+) -> NDArray[np.uint8]:  # fmt: skip
+    """The same as the planes of a video frame, without a detour: what
+    :func:`~velvet_seam.core.picture.yuv.rgba_to_yuv420` makes of the finished picture, to the bit.
+
+    Returns:
+        (height · 3/2, width) uint8: Y', then Cb, then Cr, each without gaps. Width and height are even.
+
+    >>> compose_yuv420(2, 4, (255, 255, 255), [])[:, 0].tolist()
+    [235, 235, 235, 235, 128, 128]
+    """
+    return np.asarray(_run(width, height, colour, joins, base, _FRAME, linear)[2])

@@ -196,14 +196,15 @@ def _hits(row, guess, darkest, lightest, bound, room, hit):
             room[0, x], room[1, x], room[2, x] = su, sv, inverse
             room[3, x] = su * su + sv * sv
     flat = row.reshape(-1)
+    three = np.uint64(3)
     for n in range(width):
-        x, three = np.uint64(n), np.uint64(3)
-        r, g, b = flat[three * x], flat[three * x + np.uint64(1)], flat[three * x + np.uint64(2)]
+        i = np.uint64(n)
+        r, g, b = flat[three * i], flat[three * i + np.uint64(1)], flat[three * i + np.uint64(2)]
         py = wr * r + wg * g + wb * b
-        k = py * room[2, x]
-        u, v = r - py - k * room[0, x], b - py - k * room[1, x]
+        k = py * room[2, i]
+        u, v = r - py - k * room[0, i], b - py - k * room[1, i]
         near = bound * max(k, half)
-        hit[x] = (k > darkest) & (k < lightest) & (u * u + v * v < near * near * room[3, x])
+        hit[i] = (k > darkest) & (k < lightest) & (u * u + v * v < near * near * room[3, i])
 
 
 @nb.njit(error_model="numpy")

@@ -79,6 +79,16 @@ def yuv420_to_rgba(luma, blue, red, width, height, k):
     return out
 
 
+def frame_to_rgba(planes: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """The picture of a 4:2:0 frame of BT.709, limited range, that is one array of (height · 3/2, width)."""
+    height, width = planes.shape[0] // 3 * 2, planes.shape[1]
+    luma, blue, red = np.split(planes.reshape(-1), [height * width, height * width // 4 * 5])
+    halves = (one.reshape(height // 2, width // 2) for one in (blue, red))
+    k = coefficients("709", False)
+    pixels = yuv420_to_rgba(luma.reshape(height, width), *halves, width, height, k)
+    return np.asarray(pixels.view(np.uint8).reshape(height, width, 4))
+
+
 @nb.njit(error_model="numpy", inline="always")
 def _sample(plane, y, other, x, near, far):
     return np.float32(plane[y, x]) * near + np.float32(plane[other, x]) * far
@@ -207,21 +217,32 @@ def _differences(r, g, b, k, blue, red):
         red[x] = np.uint8(np.int32(r0 * r[x] + r1 * g[x] + r2 * b[x] + middle))
 
 
+@nb.njit(error_model="numpy")
+def pair_to_planes(one, other, k, luma, luma_below, blue, red, sums, colours):
+    """Two rows of packed pixels to their rows of Y' and their row of Cb and Cr; the second row of Y' may
+    be empty.
+
+    ``sums`` is room of two rows of a pixel for every pair of columns, and two more, uint32; ``colours``
+    of three rows of one for every pair, float32."""
+    _luma(one, k, luma)
+    if luma_below.size:
+        _luma(other, k, luma_below)
+    _two_rows(one, other, sums[0], sums[1])
+    _thinned(sums[0].view(np.uint64), sums[1].view(np.uint64), colours[0], colours[1], colours[2])
+    _differences(colours[0], colours[1], colours[2], k, blue, red)
+
+
 @nb.njit(cache=True, nogil=True, error_model="numpy")
 def _to_planes(pixels, luma, blue, red, k):
     height, width = pixels.shape
     columns = (width + 1) // 2
-    red_blue, green = np.zeros(2 * columns + 2, np.uint32), np.zeros(2 * columns + 2, np.uint32)
-    r, g = np.empty(columns, np.float32), np.empty(columns, np.float32)
-    b = np.empty(columns, np.float32)
+    sums = np.zeros((2, 2 * columns + 2), np.uint32)
+    colours = np.empty((3, columns), np.float32)
     for y in range((height + 1) // 2):
-        one, other = pixels[2 * y], pixels[min(2 * y + 1, height - 1)]
-        _luma(one, k, luma[2 * y, :width])
-        if 2 * y + 1 < height:
-            _luma(other, k, luma[2 * y + 1, :width])
-        _two_rows(one, other, red_blue, green)
-        _thinned(red_blue.view(np.uint64), green.view(np.uint64), r, g, b)
-        _differences(r, g, b, k, blue[y, :columns], red[y, :columns])
+        below = width if 2 * y + 1 < height else 0
+        last = min(2 * y + 1, height - 1)
+        pair_to_planes(pixels[2 * y], pixels[last], k, luma[2 * y, :width], luma[last, :below],
+                       blue[y, :columns], red[y, :columns], sums, colours)  # fmt: skip
 
 
 def rgba_to_yuv420(
@@ -242,10 +263,10 @@ def rgba_to_yuv420(
     ([[235, 235], [235, 235]], [[128]], [[128]])
     """
     pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
-    _to_planes(pixels, luma, blue, red, _to_ycc(matrix))
+    _to_planes(pixels, luma, blue, red, to_ycc(matrix))
 
 
-def _to_ycc(matrix: str) -> NDArray[np.float32]:
+def to_ycc(matrix: str) -> NDArray[np.float32]:
     """Weights of R', G', B' in Y', Cb and Cr of 8 bits, limited range: 9 values."""
     kr, kb = WEIGHTS[matrix]
     kg = 1 - kr - kb
@@ -285,4 +306,4 @@ def rgba_to_yuv422p10(
 ) -> None:  # fmt: skip
     """The same for 10-bit 4:2:2, limited range: planes as (rows, samples a row) uint16."""
     pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
-    _to_deep(pixels, luma, blue, red, _to_ycc(matrix))
+    _to_deep(pixels, luma, blue, red, to_ycc(matrix))
