@@ -14,6 +14,9 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.picture.spans import spans
 
+FEW = 0.15
+"""Below this part of the new pixels that need a last tap, it is added to them one by one."""
+
 CHUNK = 32
 """New rows that are made one after the other by one thread."""
 
@@ -69,19 +72,29 @@ def _picked(row, places, tap, first, last, to):
 
 
 @nb.njit(error_model="numpy")
-def _across(row, places, weights, first, last, pixels, to):
+def _across(row, places, weights, few, first, last, pixels, to):
     """Weighted sums over the columns for the new pixels ``first`` to ``last`` of a row; ``to`` holds the
-    planes R, G, B and coverage, one after the other, 0 to 255."""
+    planes R, G, B and coverage, one after the other, 0 to 255. ``few``, unless empty, are those that
+    need the last tap."""
     width, byte = weights.shape[1], np.uint32(255)
     eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
     g_at, b_at, a_at = np.uint64(width), np.uint64(2 * width), np.uint64(3 * width)
     to[:] = 0
-    for tap in range(weights.shape[0]):
+    taps = weights.shape[0] - 1 if few.size else weights.shape[0]
+    for tap in range(taps):
         _picked(row, places, tap, first, last, pixels)
         weight = weights[tap]
         for k in range(last - first):
             x = np.uint64(first) + np.uint64(k)
             pixel, w = pixels[x], weight[x]
+            to[x] += w * np.float32(np.int32(pixel & byte))
+            to[g_at + x] += w * np.float32(np.int32((pixel >> eight) & byte))
+            to[b_at + x] += w * np.float32(np.int32((pixel >> sixteen) & byte))
+            to[a_at + x] += w * np.float32(np.int32(pixel >> top))
+    for column in few:
+        if first <= column < last:
+            x = np.uint64(column)
+            pixel, w = row[places[taps, x]], weights[taps, x]
             to[x] += w * np.float32(np.int32(pixel & byte))
             to[g_at + x] += w * np.float32(np.int32((pixel >> eight) & byte))
             to[b_at + x] += w * np.float32(np.int32((pixel >> sixteen) & byte))
@@ -131,7 +144,7 @@ def _reached(held, y, places, taps):
 
 
 @nb.njit(error_model="numpy")
-def _weigh_rows(source, held, rows, row_weights, places, weights, begin, end, out):
+def _weigh_rows(source, held, rows, row_weights, places, weights, few, begin, end, out):
     """New rows ``begin`` to ``end``. Source rows are weighed across once and held while new rows need
     them; what is clear is passed over."""
     taps_y, taps_x, width = row_weights.shape[1], weights.shape[0], places.shape[1]
@@ -146,7 +159,7 @@ def _weigh_rows(source, held, rows, row_weights, places, weights, begin, end, ou
             if row_weights[j, k] != 0 and which[slot] != y:
                 which[slot] = y
                 reach[slot] = _reached(held, y, places, taps_x)
-                _across(source[y], places, weights, reach[slot, 0], reach[slot, 1], pixels,
+                _across(source[y], places, weights, few, reach[slot, 0], reach[slot, 1], pixels,
                         across[slot])  # fmt: skip
             if row_weights[j, k] != 0:
                 first, last = min(first, reach[slot, 0]), max(last, reach[slot, 1])
@@ -162,12 +175,12 @@ def _weigh_rows(source, held, rows, row_weights, places, weights, begin, end, ou
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _weigh(source, held, rows, row_weights, places, weights):
+def _weigh(source, held, rows, row_weights, places, weights, few):
     """Weighted sums over columns, then over rows; ``held`` says where the rows are not clear."""
     out = np.zeros((rows.size, places.shape[1]), np.uint32)
     for chunk in nb.prange((rows.size + CHUNK - 1) // CHUNK):
         begin = chunk * CHUNK
-        _weigh_rows(source, held, rows, row_weights, places, weights, begin,
+        _weigh_rows(source, held, rows, row_weights, places, weights, few, begin,
                     min(begin + CHUNK, rows.size), out)  # fmt: skip
     return out
 
@@ -203,6 +216,9 @@ def resize(
     if held is None:
         held = spans(source)
     taps = np.arange(across.shape[1])[:, None]
-    places = np.minimum(columns + taps, width - 1).astype(np.int64)
-    weighed = _weigh(source, held, lines, down, places, np.ascontiguousarray(across.T))
+    places = np.minimum(columns + taps, width - 1).astype(np.int32)
+    few = np.flatnonzero(across[:, -1]).astype(np.int32)
+    if len(few) > FEW * w:
+        few = few[:0]
+    weighed = _weigh(source, held, lines, down, places, np.ascontiguousarray(across.T), few)
     return np.asarray(weighed.view(np.uint8).reshape(h, w, 4))
