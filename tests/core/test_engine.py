@@ -11,6 +11,7 @@ import pytest
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
 from velvet_seam.core.media.material import Material
+from velvet_seam.core.picture.yuv import frame_to_rgba, rgba_to_yuv420
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.edit import read_edit
@@ -71,6 +72,36 @@ def test_frames_made_side_by_side_are_the_same_and_each_is_made_once(shot, previ
     for plan, job in zip(plans, making, strict=True):
         assert np.array_equal(job.result(), steady.picture(plan))
     assert engine.counts["finish"] == engine.counts["screen-key"] == 6
+
+
+@pytest.mark.parametrize("use", ["limit", "garbage"])
+@pytest.mark.parametrize("over", ["none", "edge", "half the frame"])
+def test_a_video_frame_is_the_picture_to_the_bit(shot, preview, use, over):
+    """Though the mask is laid on as the layer is keyed, and no finished picture is made on the way."""
+    made = changed(shot, "l-moth", **{"seam__masks.m-stick.use": use})
+    if over == "edge":
+        made = changed(made, "l-moth", seam__edge__feather=6)
+    if over == "half the frame":
+        made = changed(
+            made, "l-moth", **{"seam__masks.m-stick.y": -900, "seam__masks.m-card.on": False}
+        )
+    engine = Engine(preview, passing=True)
+    for frame in (3, 40):
+        picture = engine.picture(engine.plan(made, frame, short_side=270))
+        masks = engine.counts["mask"]
+        engine.counts.clear()
+        planes = engine.picture(engine.plan(made, frame, short_side=270, video=True))
+        assert engine.counts["mask"] == masks - (over != "edge")
+        engine.counts.clear()
+        luma = np.zeros(picture.shape[:2], np.uint8)
+        blue, red = (np.zeros((luma.shape[0] // 2, luma.shape[1] // 2), np.uint8) for _ in range(2))
+        rgba_to_yuv420(picture, luma, blue, red)
+        assert np.array_equal(
+            planes.reshape(-1), np.concatenate([p.ravel() for p in (luma, blue, red)])
+        )
+        back = frame_to_rgba(planes).astype(int)
+        assert np.abs(back - picture).mean() < 1.5
+    assert np.ptp(picture[..., :3]) > 100
 
 
 def test_what_goes_wrong_in_the_making_is_told(shot, preview):

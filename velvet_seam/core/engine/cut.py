@@ -7,6 +7,7 @@ layer has been placed.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from math import ceil, floor
@@ -62,6 +63,7 @@ class Cutter:
         self._at = frame - layer.span.first
         self._scale = self._number(layer.place.scale) / 100
         self._masking = Masking(planner, layer, self._at, width, height)
+        self._screen_keys: dict[str, Callable[..., Picture]] = {}
 
     def _number(self, value: Animated) -> float:
         return value_at(value, self._at)
@@ -166,16 +168,19 @@ class Cutter:
         clip = (self._number(key.clip_black) / 100, self._number(key.clip_white) / 100)
         colour, left, spill_to = colour_to_rgb(key.colour), self._masking.rows_left(), key.spill_to
 
-        def run(source: Picture, screen: Screen) -> Picture:
+        def run(source: Picture, screen: Screen, mask: Plane | None = None) -> Picture:
             height = source.shape[0]
             rows = (floor(left[0] * height), ceil(left[1] * height))
             return screen_key(
-                source, screen, colour, **settings, clip=clip, spill_to=spill_to, rows=rows
-            )
+                source, screen, colour, **settings, clip=clip, spill_to=spill_to, rows=rows,
+                mask=mask,
+            )  # fmt: skip
 
         read = step("read-screen", lambda p: read_screen(p, colour), colour, self._source)
         params = (colour, sorted(settings.items()), clip, spill_to, left)
-        return step("screen-key", run, params, self._source, read)
+        made = step("screen-key", run, params, self._source, read)
+        self._screen_keys[made.key] = run
+        return made
 
     def _difference(self, key: DifferenceKey) -> Step:
         plate = self._plate(key)
@@ -269,17 +274,26 @@ class Cutter:
                             plane,
                         )  # fmt: skip
                 else:
-                    out = use == "garbage"
-                    picture = step(
-                        "mask",
-                        lambda p, q, out=out: weighed(p, fitted(255 - q if out else q, p)),
-                        out,
-                        picture,
-                        plane,
-                    )
+                    picture = self._weighed(picture, plane, use == "garbage")
         if any(how == "add" for _, how in later):
             later.insert(0, (self._raw_placed(), "whole"))
         return picture, later
+
+    def _weighed(self, picture: Step, plane: Step, out: bool) -> Step:
+        """A cut-out and what a mask leaves of it. While one is worked on, the key alone is kept; in a
+        render both are done at once."""
+        key = self._screen_keys.get(picture.key) if self._planner.video else None
+        if key is None:
+
+            def run(p: Picture, q: Plane) -> Picture:
+                return weighed(p, fitted(255 - q if out else q, p))
+
+            return step("mask", run, out, picture, plane)
+
+        def both(source: Picture, screen: Screen, q: Plane) -> Picture:
+            return key(source, screen, fitted(255 - q if out else q, source))
+
+        return step("screen-key", both, (picture.key, out), *picture.inputs, plane)
 
     def _raw_placed(self) -> Step:
         """The layer with nothing cut out, placed: what an added coverage shows of it."""

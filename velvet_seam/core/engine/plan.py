@@ -241,6 +241,11 @@ class Planner:
     def shot(self) -> Shot:
         return self._shot
 
+    @property
+    def video(self) -> bool:
+        """Whether a plan of a video frame is being made."""
+        return self._video
+
     def footage(self, identity: str) -> Footage:
         return self._footage(identity)
 

@@ -15,6 +15,10 @@ Plane = NDArray[np.uint8]
 """(h, w) uint8: 0 nothing, 255 all."""
 
 
+STRETCH = 128
+"""Pixels of a row for which it is looked at together whether a plane leaves them as they are."""
+
+
 def fitted(plane: Plane, picture: NDArray[np.uint8]) -> Plane:
     """A plane at the size of a picture: pixels that are not square are stored as if they were."""
     height, width = picture.shape[:2]
@@ -77,26 +81,53 @@ def faded(plane: Plane, opacity: float, invert: bool) -> Plane:
     return plane if opacity >= 1 else np.rint(plane * np.float32(opacity)).astype(np.uint8)
 
 
+@nb.njit(error_model="numpy", inline="always")
+def _weighed_pixel(v, part):
+    byte, eight, half = np.uint32(255), np.uint32(8), np.uint32(128)
+    made = np.uint32(0)
+    for shift in (np.uint32(0), np.uint32(8), np.uint32(16), np.uint32(24)):
+        t = ((v >> shift) & byte) * part + half
+        made |= ((t + (t >> eight)) >> eight) << shift
+    return made
+
+
 @nb.njit(error_model="numpy")
 def _weigh_row(row, plane, to):
-    byte, eight = np.uint32(255), np.uint32(8)
-    half = np.uint32(128)
     for x in range(to.size):
-        v, k = row[x], np.uint32(plane[x])
-        made = np.uint32(0)
-        for shift in (np.uint32(0), np.uint32(8), np.uint32(16), np.uint32(24)):
-            t = ((v >> shift) & byte) * k + half
-            made |= ((t + (t >> eight)) >> eight) << shift
-        to[x] = made
+        to[x] = _weighed_pixel(row[x], np.uint32(plane[x]))
+
+
+@nb.njit(error_model="numpy")
+def _bounds(plane, begin, end):
+    """The least and the most coverage of some pixels of a row."""
+    low, high = np.uint8(255), np.uint8(0)
+    for n in range(end - begin):
+        part = plane[np.uint64(begin) + np.uint64(n)]
+        low, high = min(low, part), max(high, part)
+    return low, high
+
+
+@nb.njit(error_model="numpy")
+def weigh_in_place(row, plane):
+    """A row of packed pixels with its coverage multiplied by that of a plane."""
+    for begin in range(0, row.size, STRETCH):
+        end = min(begin + STRETCH, row.size)
+        low, high = _bounds(plane, begin, end)
+        if high == 0:
+            row[begin:end] = 0
+        elif low < 255:
+            for n in range(
+                end - begin
+            ):  # so the compiler knows that what is read is what is written
+                x = np.uint64(begin) + np.uint64(n)
+                row[x] = _weighed_pixel(row[x], np.uint32(plane[x]))
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _weigh(picture, plane):
     out = np.empty_like(picture)
     for y in nb.prange(picture.shape[0]):
-        low, high = np.uint8(255), np.uint8(0)
-        for x in range(picture.shape[1]):
-            low, high = min(low, plane[y, x]), max(high, plane[y, x])
+        low, high = _bounds(plane[y], 0, picture.shape[1])
         if high == 0 or not any_covered(picture[y], 0, picture.shape[1]):
             out[y] = 0
         elif low == 255:

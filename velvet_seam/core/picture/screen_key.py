@@ -26,6 +26,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.coverage import Plane, weigh_in_place
 from velvet_seam.core.picture.foreground import Foreground, local_foreground, ycc_of
 from velvet_seam.core.picture.screen import CELL, STUDY, screen_surface, study
 from velvet_seam.core.picture.unmix import (
@@ -126,7 +127,7 @@ def _highest(raw, first, last):
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _key(picture, wide, lines, shares, near, core, columns, parts, ends, first, last, rows, k, to_ycc, white,
-         low, gain, shade, despill, to_grey, to_below, crisp):  # fmt: skip
+         low, gain, shade, despill, to_grey, to_below, crisp, mask):  # fmt: skip
     height, width = picture.shape
     out = np.empty((height, width), np.uint32)
     out[:first] = 0
@@ -135,13 +136,13 @@ def _key(picture, wide, lines, shares, near, core, columns, parts, ends, first, 
         begin = first + chunk * rows
         _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, begin,
                   min(begin + rows, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
-                  to_below, crisp, out)  # fmt: skip
+                  to_below, crisp, mask, out)  # fmt: skip
     return out
 
 
 @nb.njit(error_model="numpy")
 def _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, first, last, k, to_ycc, white,
-              low, gain, shade, despill, to_grey, to_below, crisp, out):  # fmt: skip
+              low, gain, shade, despill, to_grey, to_below, crisp, mask, out):  # fmt: skip
     """Key some rows. Coverage is found :data:`REACH` rows ahead of the row that is finished, in a ring
     of rows, since a row is made crisp by those around it."""
     height, width = picture.shape
@@ -173,6 +174,8 @@ def _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, fi
                     solved[n % RING], tall, firm, room, out[n])  # fmt: skip
         if not opaque[n % RING]:
             own_coverage(picture[n], out[n])
+        if mask.size:
+            weigh_in_place(out[n], mask[n])
 
 
 @nb.njit(error_model="numpy")
@@ -263,6 +266,9 @@ def _step(picture: NDArray[np.uint8]) -> float:
     return min(1.0, STUDY / min(picture.shape[:2])) / CELL
 
 
+_NO_MASK = np.empty((0, 0), np.uint8)
+
+
 def read_screen(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> Screen:
     """What is to be known of a picture before its key.
 
@@ -292,6 +298,7 @@ def screen_key(
     spill_to: str = "dark",
     rows: tuple[int, int] | None = None,
     crisp: float = CRISP,
+    mask: Plane | None = None,
 ) -> NDArray[np.uint8]:
     """Key a screen out of a picture.
 
@@ -307,6 +314,8 @@ def screen_key(
             colour) or ``below`` (what lies below shines through).
         rows: first and last (excluded) row that is needed; the others stay clear.
         crisp: how much an edge is sharpened; 0 leaves it as it was solved.
+        mask: (h, w) uint8, what the coverage is multiplied by in the end; rows where it is 0 throughout
+            are not keyed at all.
 
     Returns:
         (h, w, 4) uint8 RGBA, premultiplied, the screen's colour unmixed from the edge.
@@ -318,6 +327,11 @@ def screen_key(
     ([200, 120, 40, 255], [0, 0, 0, 0])
     """
     between = rows or (0, picture.shape[0])
+    if mask is not None:
+        held = np.flatnonzero(mask.max(axis=1))
+        first, last = (held[0], held[-1] + 1) if held.size else (0, 0)
+        between = (max(between[0], int(first)), max(min(between[1], int(last)), 0))
+        between = (min(between), between[1])
     near = screen.foreground.near
     step = _step(picture)
     lines = _places(picture.shape[0], step, near.shape[0])
@@ -337,5 +351,6 @@ def screen_key(
         key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low),
         np.float32(gain), np.float32(keep_shadows), np.float32(despill),
         np.float32(spill_to == "grey"), np.float32(spill_to == "below"), np.float32(crisp),
+        _NO_MASK if mask is None else np.ascontiguousarray(mask),
     )  # fmt: skip
     return keyed.view(np.uint8).reshape(picture.shape)
