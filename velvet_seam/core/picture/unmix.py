@@ -19,7 +19,8 @@ RUN = 128
 
 BLOCK = 16
 """Short loops go on to a multiple of this, into room that is written again: what a loop in vectors leaves
-over takes longer than the rest of it."""
+over takes longer than the rest of it. Planes, too, lie such a multiple apart: else the compiler takes
+narrower vectors, in fear of reading what it has only just written."""
 
 PLANE = RUN + BLOCK
 """From one plane of values of a run to the next."""
