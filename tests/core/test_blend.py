@@ -137,25 +137,38 @@ def near_one(below: int, layer: int, alpha: int) -> bool:
     return alpha > 0 and abs(below + layer * 255 / alpha - 255) < 1e-3
 
 
-def joined(mode: str, below: np.ndarray, layer: np.ndarray, opacity: float) -> np.ndarray:
+def joined(
+    mode: str, below: np.ndarray, layer: np.ndarray, opacity: float, ground: str = "canvas"
+) -> np.ndarray:
+    """``ground``: what is below is wholly covered (``canvas``), is said to be so by a plane of coverage
+    (``plane``), or is light (``light``)."""
     base = np.ascontiguousarray(below.transpose(0, 2, 1) / np.float32(255), np.float32)
+    if ground == "plane":
+        base = np.concatenate([base, np.ones_like(base[:, :1])], 1)
     patch = Patch(0, 0, layer.astype(np.uint8))
     height, width = below.shape[:2]
-    joined = compose(width, height, (0, 0, 0), [Join(patch, mode, opacity)], base)
-    return joined.transpose(0, 2, 1)
+    joins = [Join(patch, mode, opacity)]
+    made = compose(width, height, (0, 0, 0), joins, base, linear=ground == "light")
+    if ground == "plane" and mode not in CUTS:
+        assert np.abs(made[:, 3] - 1).max() < 1e-6
+    return made.transpose(0, 2, 1)[..., :3]
 
 
 @pytest.mark.parametrize("mode", MODES)
 @pytest.mark.parametrize(("alpha", "opacity"), [(255, F(1)), (255, F(1, 3)), (153, F(1))])
-def test_every_mode_is_within_half_a_level_of_exact_arithmetic(mode, alpha, opacity):
+@pytest.mark.parametrize("ground", ["canvas", "plane", "light"])
+def test_every_mode_is_within_half_a_level_of_exact_arithmetic(mode, alpha, opacity, ground):
+    """Each ground is joined by other loops. Black and white are the same as light as on the screen."""
     pairs = list(itertools.product(LEVELS, repeat=2))
     below = [[b, LEVELS[(i + 3) % 9], LEVELS[(i * 5) % 9]] for i, (b, _) in enumerate(pairs)]
     layer = [
         [s * alpha // 255, LEVELS[(i * 7) % 9] * alpha // 255, LEVELS[(i + 2) % 9] * alpha // 255]
         for i, (_, s) in enumerate(pairs)
     ]
+    if ground == "light":
+        layer = [[alpha if v * 2 >= alpha else 0 for v in one] for one in layer]
     pixels = np.array([[[*c, alpha] for c in layer]])
-    got = joined(mode, np.array([below]), pixels, float(opacity))[0]
+    got = joined(mode, np.array([below]), pixels, float(opacity), ground)[0]
     for b, s, value in zip(below, layer, got, strict=True):
         wanted = exact(mode, b, s, alpha, opacity)
         if mode == "hard-mix" and any(near_one(x, y, alpha) for x, y in zip(b, s, strict=True)):

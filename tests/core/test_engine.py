@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +12,7 @@ import pytest
 
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
+from velvet_seam.core.engine.step import step
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.picture.yuv import frame_to_rgba, rgba_to_yuv420
 from velvet_seam.core.problem import Problem
@@ -72,6 +75,28 @@ def test_frames_made_side_by_side_are_the_same_and_each_is_made_once(shot, previ
     for plan, job in zip(plans, making, strict=True):
         assert np.array_equal(job.result(), steady.picture(plan))
     assert engine.counts["finish"] == engine.counts["screen-key"] == 6
+
+
+def test_what_is_made_is_let_go_with_the_last_step_that_needs_it(preview):
+    """A source that two steps need, the second of them late: made once, there for both, gone after."""
+    alive: list[weakref.ref] = []
+    seen: list[list[bool]] = []
+
+    def make(value: int, *sources: np.ndarray) -> np.ndarray:
+        seen.append([one() is not None for one in alive])
+        made = np.full(1000, value + sum(int(one[0]) for one in sources))
+        alive.append(weakref.ref(made))
+        return made
+
+    source = step("source", partial(make, 1), 1, lasting=False)
+    cut = step("cut", partial(make, 10), 2, source, lasting=False)
+    both = step("both", partial(make, 100), 3, cut, source, lasting=False)
+    last = step("last", partial(make, 1000), 4, both, lasting=False)
+    engine = Engine(preview, passing=True)
+    assert int(engine.picture(last)[0]) == 1112
+    assert dict(engine.counts) == {"source": 1, "cut": 1, "both": 1, "last": 1}
+    assert seen == [[], [True], [True, True], [False, False, True]]
+    assert not any(one() for one in alive[:3])
 
 
 @pytest.mark.parametrize("use", ["limit", "garbage"])

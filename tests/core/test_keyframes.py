@@ -240,6 +240,7 @@ def test_at_another_rate_everything_stays_where_it_is_in_time(rate, frame):
         "id": "l-one", "name": "One", "source": {"kind": "colour", "colour": "#ffffff"},
         "span": {"first": 10, "last": 84}, "place": {"x": 32, "y": 32},
         "arrive": {"way": "fade", "frames": 25}, "echo": {"count": 1, "step": 2},
+        "leave": {"frames": {"keys": [{"frame": 0, "value": 5}, {"frame": 40, "value": 20}]}},
     }  # fmt: skip
     shot = Shot.model_validate(
         {"name": "One", "canvas": {"width": 64, "height": 64}, "rate": "25", "length": 100,
@@ -262,6 +263,12 @@ def test_at_another_rate_everything_stays_where_it_is_in_time(rate, frame):
     assert near(after.length, shot.length)
     assert near(after.marks[0].frame, frame)
     assert near(new.arrive.frames, 25)
+    leaves, left = new.leave.frames.keys, one.leave.frames.keys
+    for key, before in zip(
+        leaves, left, strict=True
+    ):  # when it changes, and how long it lasts then
+        assert near(key.frame, before.frame)
+        assert near(key.value, before.value)
     assert near(new.place.x.keys[-1].frame, frame)
     assert new.echo.step >= 1
     back = apply(after, read_edit({"do": "change-rate", "rate": "25"}))

@@ -209,6 +209,25 @@ def test_pitch_is_keyed_and_the_sound_keeps_its_time(how):
         )  # 21 ms, a piece's half
 
 
+def test_a_keyed_fade_is_as_long_as_it_is_just_then():
+    """A fade of two seconds that becomes one of half a second after a quarter of one: by then half over."""
+    rng = np.random.default_rng(6)
+    noise = rng.normal(0, 0.1, (200_000, 2)).astype(np.float32)
+    short = {"keys": [{"frame": 0, "value": 50, "ease": "hold"}, {"frame": 7, "value": 12.5}]}
+    track = {
+        "id": "a",
+        "name": "a",
+        "footage": "a",
+        "span": {"first": 0, "last": 49},
+        "fade_in": short,
+    }
+    out = mix(shot_with("25", SoundTrack.model_validate(track), length=50), lambda _: noise)
+    part = np.where(np.arange(48_000) < 6 * 1920, 96_000, 24_000)
+    wanted = np.sin(np.pi / 2 * np.minimum((np.arange(48_000) + 0.5) / part, 1))[:, None]
+    for piece in (slice(0, 6 * 1920), slice(7 * 1920, 48_000)):  # a frame lies between
+        assert np.abs(out[piece] - (noise[:48_000] * wanted)[piece]).max() < 1e-3
+
+
 def test_two_sounds_that_cross_are_as_loud_as_one():
     rng = np.random.default_rng(5)
     first, second = (rng.normal(0, 0.1, (200_000, 2)).astype(np.float32) for _ in range(2))

@@ -99,6 +99,15 @@ def test_lengths_counts_and_seeds_are_keyed_like_any_number():
     assert one[1] != other[1]
 
 
+def test_a_star_changes_how_many_points_it_has():
+    """By its area: n triangles pairs between both radii, n·R·r·sin(π/n)."""
+    grow = {"keys": [{"frame": 0, "value": 4}, {"frame": 40, "value": 12}]}
+    star = {"kind": "star", "id": "m-star", "points": grow, "radius": 80, "inner": 50}
+    made = pictures(layer_of(seam={"masks": [star]}), [10, 30, 50])
+    for picture, n in zip(made, (4, 8, 12), strict=True):
+        assert picture.sum() == pytest.approx(n * 80 * 40 * np.sin(np.pi / n), rel=5e-3)
+
+
 def test_an_echo_is_the_layer_as_it_was():
     moving = {"keys": [{"frame": 0, "value": 30}, {"frame": 40, "value": 190}]}
     layer = layer_of(place={"x": moving, "y": 100}, echo={"count": 3, "step": 5, "decay": 50})

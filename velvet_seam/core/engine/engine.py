@@ -74,7 +74,7 @@ class Engine:
         """The plan of a frame at canvas size, reduced to a short side, or on a given sheet, as a picture
         or as a ``video`` frame; computes nothing."""
         sheet = sheet or Sheet.of(shot, short_side)
-        return Planner(shot, sheet, self._footage).plan(frame, view, chosen, solo, video)
+        return Planner(shot, sheet, self._footage, video).plan(frame, view, chosen, solo)
 
     def picture(
         self, step: Step, *, passing: bool = False, trying: bool = False, after: Step | None = None

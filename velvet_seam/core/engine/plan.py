@@ -50,16 +50,23 @@ LAYER_BED = (0x8A, 0x8A, 0x8A)
 
 
 class Planner:
-    """Makes plans for one shot at one size."""
+    """Makes plans for one shot at one size.
 
-    def __init__(self, shot: Shot, sheet: Sheet, footage: Callable[[str], Footage]) -> None:
+    With ``video`` a picture is made as the planes of a video frame
+    (:func:`~velvet_seam.core.picture.compose.compose_yuv420`), once, for a render: then nothing is split
+    into steps only because a hand may come back to it.
+    """
+
+    def __init__(
+        self, shot: Shot, sheet: Sheet, footage: Callable[[str], Footage], video: bool = False
+    ) -> None:
         self._shot, self._sheet, self._footage = shot, sheet, footage
         self._spots: dict[tuple[str, float], Spot] = {}
-        self._video = False
+        self._video = video
 
     def plan(
         self, frame: int, view: View = "joined", chosen: str | None = None,
-        solo: Collection[str] = (), video: bool = False,
+        solo: Collection[str] = (),
     ) -> Step:  # fmt: skip
         """The last step of a picture: (height, width, 4) uint8 RGBA, opaque.
 
@@ -67,10 +74,7 @@ class Planner:
             frame: shot frame.
             chosen: the layer that a view other than ``joined`` is about.
             solo: ids of the only layers to show, where any are given.
-            video: the joined picture as the planes of a video frame instead, see
-                :func:`~velvet_seam.core.picture.compose.compose_yuv420`.
         """
-        self._video = video
         if view in ("joined", "below") or chosen is None:
             return self._stack(frame, chosen, solo, only_below=view == "below")
         layer = self._shot.layer(chosen)
@@ -243,7 +247,7 @@ class Planner:
 
     @property
     def video(self) -> bool:
-        """Whether a plan of a video frame is being made."""
+        """Whether plans of video frames are made."""
         return self._video
 
     def footage(self, identity: str) -> Footage:

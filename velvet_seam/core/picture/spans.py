@@ -10,21 +10,18 @@ LOOK = 32
 
 
 @nb.njit(error_model="numpy")
-def any_covered(row, begin, length):
-    """Whether any of some packed pixels is not clear."""
-    some = np.uint32(0)
-    for k in range(length):
-        some |= row[np.uint64(begin) + np.uint64(k)]
-    return some != 0
-
-
-@nb.njit(error_model="numpy")
 def any_of(row, begin, length, bits):
     """Whether any of some packed pixels has any of some bits."""
     some = np.uint32(0)
     for k in range(length):
         some |= row[np.uint64(begin) + np.uint64(k)]
     return some & bits != 0
+
+
+@nb.njit(error_model="numpy")
+def any_covered(row, begin, length):
+    """Whether any of some packed pixels is not clear."""
+    return any_of(row, begin, length, np.uint32(0xFFFFFFFF))
 
 
 @nb.njit(error_model="numpy")
