@@ -16,10 +16,10 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.blend import EVERYWHERE, MODES, NORMAL
+from velvet_seam.core.picture.blend import EVERYWHERE, MODES
 from velvet_seam.core.picture.colour import to_linear
 from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT, join_piece, shown
-from velvet_seam.core.picture.one_pass import ONE_PASS, joined_at_once, laid_over
+from velvet_seam.core.picture.one_pass import ONE_PASS, joined_at_once
 from velvet_seam.core.picture.placement import Patch, repeated
 from velvet_seam.core.picture.yuv import pair_to_planes, to_ycc
 
@@ -122,9 +122,7 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                     nb.carray(pointer(addresses[k]), w * h),
                     np.uint64(j * to_next + x0 - left),
                 )
-                if simple and modes[k] == NORMAL:
-                    laid_over(layer, at, to, x0 - begin, p, x1 - x0, opacities[k])
-                elif simple and modes[k] in ONE_PASS:
+                if simple and modes[k] in ONE_PASS:
                     joined_at_once(modes[k], layer, at, to, x0 - begin, p, x1 - x0, opacities[k])
                 else:  # so many arrays are passed on only where they are needed: each is counted
                     join_piece(layer, at, x0 - begin, x1 - x0, x1 - x0 == n, modes[k], opacities[k],

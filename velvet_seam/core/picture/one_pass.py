@@ -2,7 +2,8 @@
 
 Over a backdrop b that is wholly covered, blending and source-over of the specification (see
 :mod:`velvet_seam.core.picture.blend`) come to ``b + α·(B(b, Cs) − b)``. With the premultiplied colour
-``s = α·Cs`` this needs no division for many of the blends, since α can be multiplied out::
+``s = α·Cs`` that is ``s + (1 − α)·b`` for normal, and for many of the others what is added to b needs no
+division, since α can be multiplied out::
 
     multiply b·(s − α)            screen s·(1 − b)              overlay (2s − α)·min(b, 1 − b)
     darken min(s − αb, 0)         lighten max(s − αb, 0)        difference |αb − s| − αb
@@ -23,7 +24,7 @@ import numba as nb
 import numpy as np
 
 from velvet_seam.core.picture.blend import ADDING, MODES
-from velvet_seam.core.picture.spans import any_covered, any_of
+from velvet_seam.core.picture.spans import any_of
 
 STRETCH = 128
 """Pixels that are looked at together for any that changes something."""
@@ -111,36 +112,29 @@ def _pin_light(b, s, a):
     return min(t - a * b, np.float32(0)) if t <= a else max(t - a - a * b, np.float32(0))
 
 
-@nb.njit(error_model="numpy", fastmath={"contract"})
-def laid_over(row, at, to, left, p, n, opacity):
-    """Source-over of packed pixels with planes that are wholly covered, in one pass: where a pixel is
-    clear or whole, exactly nothing or exactly itself."""
-    one, byte, unit = np.float32(1), np.uint32(255), np.float32(1.0 / 255.0)
-    share = np.float32(opacity) * unit
-    eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
-    for begin in range(0, n, STRETCH):
-        length, first = min(STRETCH, n - begin), at + np.uint64(begin)
-        if not any_covered(row, first, length):
-            continue
-        r, g = np.uint64(left + begin), np.uint64(left + begin + p)
-        b = np.uint64(left + begin + 2 * p)
-        for k in range(length):
-            i = np.uint64(k)
-            pixel = row[first + i]
-            rest = one - np.float32(np.int32(pixel >> top)) * share
-            to[r + i] = np.float32(np.int32(pixel & byte)) * share + to[r + i] * rest
-            to[g + i] = np.float32(np.int32((pixel >> eight) & byte)) * share + to[g + i] * rest
-            to[b + i] = np.float32(np.int32((pixel >> sixteen) & byte)) * share + to[b + i] * rest
+@_inline
+def _normal(b, s, a):
+    """Where a pixel is clear or whole, exactly nothing or exactly itself."""
+    return s + b * (np.float32(1) - a)
 
 
-def _pass(change: Callable[[Any, Any, Any], Any]) -> Any:
-    """A loop over packed pixels that adds what a blend changes to planes R, G, B of ``p`` values each,
-    from ``left`` on. ``share`` is the opacity over 255; stretches without any of the bits ``seen`` change
-    nothing."""
+def _changed(change: Callable[[Any, Any, Any], Any]) -> Any:
+    """What a backdrop becomes by what a blend changes of it."""
+
+    @_inline
+    def become(b, s, a):
+        return min(max(b + change(b, s, a), np.float32(0)), np.float32(1))
+
+    return become
+
+
+def _pass(become: Callable[[Any, Any, Any], Any]) -> Any:
+    """A loop over packed pixels that joins them with planes R, G, B of ``p`` values each, from ``left`` on.
+    ``share`` is the opacity over 255; stretches without any of the bits ``seen`` change nothing."""
 
     @nb.njit(error_model="numpy", fastmath={"contract"})
     def run(row, at, to, left, p, n, share, seen):
-        zero, one, byte = np.float32(0), np.float32(1), np.uint32(255)
+        byte = np.uint32(255)
         eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
         for begin in range(0, n, STRETCH):
             length, first = min(STRETCH, n - begin), at + np.uint64(begin)
@@ -155,42 +149,40 @@ def _pass(change: Callable[[Any, Any, Any], Any]) -> Any:
                 red = min(np.float32(np.int32(pixel & byte)) * share, a)
                 green = min(np.float32(np.int32((pixel >> eight) & byte)) * share, a)
                 blue = min(np.float32(np.int32((pixel >> sixteen) & byte)) * share, a)
-                below = to[r + i]
-                to[r + i] = min(max(below + change(below, red, a), zero), one)
-                below = to[g + i]
-                to[g + i] = min(max(below + change(below, green, a), zero), one)
-                below = to[b + i]
-                to[b + i] = min(max(below + change(below, blue, a), zero), one)
+                to[r + i] = become(to[r + i], red, a)
+                to[g + i] = become(to[g + i], green, a)
+                to[b + i] = become(to[b + i], blue, a)
 
     return run
 
 
 ONE_PASS = tuple(
     MODES.index(name)
-    for name in ("multiply", "screen", "overlay", "darken", "lighten", "hard-light", "soft-light",
-                 "difference", "exclusion", "plus-lighter", "add", "subtract", "linear-burn",
+    for name in ("normal", "multiply", "screen", "overlay", "darken", "lighten", "hard-light",
+                 "soft-light", "difference", "exclusion", "plus-lighter", "add", "subtract", "linear-burn",
                  "linear-light", "pin-light")
 )  # fmt: skip
 """The blends that are joined so."""
 
-(_MULTIPLY, _SCREEN, _OVERLAY, _DARKEN, _LIGHTEN, _HARD_LIGHT, _SOFT_LIGHT, _DIFFERENCE,
+(_NORMAL, _MULTIPLY, _SCREEN, _OVERLAY, _DARKEN, _LIGHTEN, _HARD_LIGHT, _SOFT_LIGHT, _DIFFERENCE,
  _EXCLUSION, _PLUS_LIGHTER, _ADD, _SUBTRACT, _LINEAR_BURN, _LINEAR_LIGHT, _PIN_LIGHT) = ONE_PASS  # fmt: skip
 
-_pass_multiply = _pass(_multiply)
-_pass_screen = _pass(_screen)
-_pass_overlay = _pass(_overlay)
-_pass_darken = _pass(_darken)
-_pass_lighten = _pass(_lighten)
-_pass_hard_light = _pass(_hard_light)
-_pass_soft_light = _pass(_soft_light)
-_pass_difference = _pass(_difference)
-_pass_exclusion = _pass(_exclusion)
-_pass_plus_lighter = _pass(_plus_lighter)
-_pass_add = _pass(_add)
-_pass_subtract = _pass(_subtract)
-_pass_linear_burn = _pass(_linear_burn)
-_pass_linear_light = _pass(_linear_light)
-_pass_pin_light = _pass(_pin_light)
+_pass_normal = _pass(_normal)
+_pass_multiply = _pass(_changed(_multiply))
+_pass_screen = _pass(_changed(_screen))
+_pass_overlay = _pass(_changed(_overlay))
+_pass_darken = _pass(_changed(_darken))
+_pass_lighten = _pass(_changed(_lighten))
+_pass_hard_light = _pass(_changed(_hard_light))
+_pass_soft_light = _pass(_changed(_soft_light))
+_pass_difference = _pass(_changed(_difference))
+_pass_exclusion = _pass(_changed(_exclusion))
+_pass_plus_lighter = _pass(_changed(_plus_lighter))
+_pass_add = _pass(_changed(_add))
+_pass_subtract = _pass(_changed(_subtract))
+_pass_linear_burn = _pass(_changed(_linear_burn))
+_pass_linear_light = _pass(_changed(_linear_light))
+_pass_pin_light = _pass(_changed(_pin_light))
 
 
 @nb.njit(error_model="numpy")
@@ -199,7 +191,9 @@ def joined_at_once(mode, row, at, to, left, p, n, opacity):
     share = np.float32(opacity) * np.float32(1.0 / 255.0)
     # light on black: most of it changes nothing
     seen = np.uint32(0xFFFFFF) if mode in ADDING else np.uint32(0xFFFFFFFF)
-    if mode == _MULTIPLY:
+    if mode == _NORMAL:
+        _pass_normal(row, at, to, left, p, n, share, seen)
+    elif mode == _MULTIPLY:
         _pass_multiply(row, at, to, left, p, n, share, seen)
     elif mode == _SCREEN:
         _pass_screen(row, at, to, left, p, n, share, seen)
