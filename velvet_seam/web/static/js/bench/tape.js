@@ -71,7 +71,7 @@ export class Tapes {
     const text = String(Number(value.toFixed(2)));
     tape.querySelector(".tape-pointer").style.left = `${100 * part}%`;
     scale.setAttribute("aria-valuenow", text);
-    scale.setAttribute("aria-valuetext", `${text} ${unit}`);
+    scale.setAttribute("aria-valuetext", `${text} ${unit}`.trim());
     const number = tape.querySelector(".tape-number");
     if (document.activeElement !== number || number.value !== text) number.value = text;
   }
