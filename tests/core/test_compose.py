@@ -8,8 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from velvet_seam.core.picture.blend import ADDING, MODES
-from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
-from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.picture.compose import PIECE, Join, compose, compose_rgba8, compose_yuv420
+from velvet_seam.core.picture.placement import Patch, PlanesPatch
+from velvet_seam.core.picture.planes import Planes
+from velvet_seam.core.picture.yuv import coefficients
 
 W, H = 48, 40
 
@@ -61,6 +63,38 @@ def test_agrees_with_a_plain_reference(seed, count, linear):
     error = np.abs(got - plain(joins, (20, 90, 160), linear) * 255)
     assert error.mean() <= 1
     assert error.max() <= 3
+
+
+def random_planes(rng: np.random.Generator, width: int, height: int) -> Planes:
+    """With bytes beyond every row, as decoders leave them, and values beyond the limited range."""
+    lines, columns = (height + 1) // 2, (width + 1) // 2
+    luma = rng.integers(0, 256, (height, width + int(rng.integers(0, 9))), np.uint8)
+    blue, red = rng.integers(0, 256, (2, lines, columns + int(rng.integers(0, 9))), np.uint8)
+    return Planes(luma, blue, red, width, height, coefficients("709", bool(rng.integers(2))))
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**32), st.sampled_from([14, 48, PIECE + 30]), st.integers(0, 2), st.data())
+def test_a_layer_joined_as_its_codec_holds_it_is_its_picture_to_the_bit(seed, wide, form, data):
+    rng = np.random.default_rng(seed)
+    high = 22
+    write = [compose, compose_rgba8, compose_yuv420][form]
+    folded, made = [], []
+    for _ in range(data.draw(st.integers(1, 3))):
+        w, h = int(rng.integers(1, wide + 1)), int(rng.integers(1, high + 1))
+        if data.draw(st.booleans()):
+            w, h = wide, high
+        left, top = int(rng.integers(0, wide - w + 1)), int(rng.integers(0, high - h + 1))
+        planes = random_planes(rng, w, h)
+        blend = data.draw(st.sampled_from(["normal", "screen", "soft-light", "hue", "keep-inside"]))
+        opacity = data.draw(st.sampled_from([1.0, 0.4]))
+        folded.append(Join(PlanesPatch(left, top, planes), blend, opacity))
+        made.append(Join(Patch(left, top, planes.rgba()), blend, opacity))
+    linear = data.draw(st.booleans())
+    of_planes, of_pictures = (
+        write(wide, high, (9, 80, 200), j, None, linear) for j in (folded, made)
+    )
+    assert np.array_equal(of_planes, of_pictures)
 
 
 @pytest.mark.parametrize("linear", [False, True])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import weakref
 from collections.abc import Callable
+from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
@@ -14,7 +15,9 @@ from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
 from velvet_seam.core.engine.step import step
 from velvet_seam.core.media.material import Material
-from velvet_seam.core.picture.yuv import frame_to_rgba, rgba_to_yuv420
+from velvet_seam.core.picture.placement import PlanesPatch
+from velvet_seam.core.picture.planes import frame_to_rgba
+from velvet_seam.core.picture.yuv import rgba_to_yuv420
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.edit import read_edit
@@ -127,6 +130,53 @@ def test_a_video_frame_is_the_picture_to_the_bit(shot, preview, use, over):
         back = frame_to_rgba(planes).astype(int)
         assert np.abs(back - picture).mean() < 1.5
     assert np.ptp(picture[..., :3]) > 100
+
+
+def test_a_full_video_frame_is_the_picture_too_though_clips_are_joined_as_their_codec_holds_them(
+    shot, library
+):
+    engine = Engine(library.materials(preview=False), passing=True)
+    shot = changed(shot, "l-sea", echo__count=2, echo__step=4)
+    picture = engine.picture(engine.plan(shot, 40)).copy()
+    step = engine.plan(shot, 40, video=True)
+    held = [one.run(*(lower.run() for lower in one.inputs)) for one in step.inputs[:3]]
+    assert [type(one) for one in held] == 3 * [PlanesPatch]  # the sea and its echoes
+    planes = engine.picture(step)
+    luma = np.zeros(picture.shape[:2], np.uint8)
+    blue, red = (np.zeros((luma.shape[0] // 2, luma.shape[1] // 2), np.uint8) for _ in range(2))
+    rgba_to_yuv420(picture, luma, blue, red)
+    wanted = np.concatenate([p.ravel() for p in (luma, blue, red)])
+    assert np.array_equal(planes.reshape(-1), wanted)
+
+
+@pytest.mark.parametrize(
+    "how", ["the layer", "the rate", "its footage", "the frame", "another layer"]
+)
+def test_what_was_planned_before_is_taken_only_for_the_same(shot, preview, how):
+    """Plans made one after the other by one engine are those that a fresh one makes."""
+    matte = {"do": "add-matte", "layer": "l-moon",
+             "matte": {"id": "k-1", "kind": "layer-matte", "layer": "l-moth"}}  # fmt: skip
+    shot = apply(shot, read_edit(matte))
+    materials: dict[str, Material] = {}
+
+    def footage(identity: str) -> Material:
+        return materials.setdefault(identity, preview(identity))
+
+    engine, other, frame = Engine(footage), shot, 40
+    before = engine.plan(shot, 40, short_side=270)
+    assert engine.plan(shot, 40, short_side=270).key == before.key
+    if how == "the layer":
+        other = changed(shot, "l-embers", seam__opacity=31)
+    if how == "the rate":
+        other = shot.model_copy(update={"rate": Fraction(50)})
+    if how == "its footage":
+        footage(shot.layer("l-sea").source.footage).digest = "replaced"
+    if how == "the frame":
+        frame = 41
+    if how == "another layer":  # the moon is the same object, but its matte asks for the moth
+        other = changed(shot, "l-moth", place__x=300)
+    after = engine.plan(other, frame, short_side=270)
+    assert after.key == Engine(footage).plan(other, frame, short_side=270).key != before.key
 
 
 def test_what_goes_wrong_in_the_making_is_told(shot, preview):

@@ -17,6 +17,7 @@ from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import Probe, probe
 from velvet_seam.core.media.proxy import write_proxy
 from velvet_seam.core.media.still import read_still
+from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.sound.decode import decode_sound
 
@@ -43,6 +44,7 @@ KINDS = {
     "late.mp4": {"times": [*range(31, 91)]},
     "late.mkv": {"times": [*range(31, 91)]},
 }
+PLAIN = {"mpeg2.mpg", "mpeg2.ts", "h264.ts", "mpeg4.avi", "full.mp4", "late.mp4", "late.mkv"}
 CLEAR = {"prores.mov", "vp9.webm", "vp8.webm", "a.apng", "ffv1.mkv"}
 
 
@@ -63,6 +65,11 @@ def test_every_frame_of_every_kind_in_any_order(name, preview, tmp_path):
     assert footage.probe.frames == 60
     order = [0, 59, 30, *range(28, 60, 3), 12, 11, 10, 58, *range(8)]
     assert [read_code(footage.read(n)) for n in order] == order
+    for n in (30, 31):  # as the codec holds it, where a stack takes it so
+        held = footage.read_planes(n)
+        assert isinstance(held, Planes) == (name in PLAIN and not preview)
+        picture = held.rgba() if isinstance(held, Planes) else held
+        assert np.array_equal(picture, footage.read(n))
     assert footage.probe.alpha == (name in CLEAR or name == "a.gif")
     assert (footage.read(20)[120, :, 3].max() < 8) == (name in CLEAR)
 

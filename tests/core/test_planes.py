@@ -10,7 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from velvet_seam.core.media.clip import layout_of, to_rgba
-from velvet_seam.core.picture.yuv import WEIGHTS, coefficients, planes_to_rgb16, yuv420_to_rgba
+from velvet_seam.core.picture.planes import yuv420_to_rgba
+from velvet_seam.core.picture.yuv import WEIGHTS, coefficients, planes_to_rgb16
 
 LAYOUTS = [
     f"yuv{a}{sub}p{deep}"

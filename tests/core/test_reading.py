@@ -21,7 +21,8 @@ from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.proxy import ProxyReader, write_proxy
 from velvet_seam.core.media.still import read_still
 from velvet_seam.core.media.writer import MASTER, ClipWriter, post
-from velvet_seam.core.picture.yuv import coefficients, rgba_to_yuv420, yuv420_to_rgba
+from velvet_seam.core.picture.planes import yuv420_to_rgba
+from velvet_seam.core.picture.yuv import coefficients, rgba_to_yuv420
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.sound.decode import decode_sound
 

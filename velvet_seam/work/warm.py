@@ -16,6 +16,7 @@ from velvet_seam.core.picture.hdr import to_sdr
 from velvet_seam.core.picture.luma_key import luma_key
 from velvet_seam.core.picture.outline import cover_outline, star
 from velvet_seam.core.picture.placement import affine, place
+from velvet_seam.core.picture.planes import yuv420_to_rgba
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.picture.shape import BAND, BOX, OVAL, STRAIGHT, Soft, cover
 from velvet_seam.core.picture.steady import Neighbour, motion, steadied
@@ -25,7 +26,6 @@ from velvet_seam.core.picture.yuv import (
     rgb16_to_rgba,
     rgba_to_yuv420,
     rgba_to_yuv422p10,
-    yuv420_to_rgba,
 )
 from velvet_seam.core.sound.loudness import loudness
 from velvet_seam.core.sound.speed import sampled

@@ -73,13 +73,18 @@ def runs_out(clip_time: TimeMap, span: Span, rate: Fraction, length: Fraction) -
     return None
 
 
-def reading(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction, soon: bool) -> Step:
-    """The step that reads a layer's picture of its source."""
+def reading(
+    footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction, soon: bool, planes: bool = False
+) -> Step:  # fmt: skip
+    """The step that reads a layer's picture of its source; with ``planes`` as its codec holds it where
+    it can be had so."""
 
     def read(number: int) -> Step:
+        run = footage.read_planes if planes else footage.read
+        params = (footage.digest, number, "planes") if planes else (footage.digest, number)
         return step(
-            "read", lambda: footage.read(number), (footage.digest, number),
-            lasting=not footage.moving, lane=footage.digest, soon=soon,
+            "read", lambda: run(number), params, lasting=not footage.moving, lane=footage.digest,
+            soon=soon,
         )  # fmt: skip
 
     if clip_time.between == "nearest":
@@ -87,6 +92,7 @@ def reading(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction, s
     number, after, part = shown(footage, clip_time.at(frames, rate), clip_time.ends)
     if number == after or part < 1 / 256:
         return read(number)
+    planes = False
     join = mixed_frames if clip_time.between == "mix" else flowed
     return step(
         "between", lambda one, other: join(one, other, part), (clip_time.between, part),

@@ -12,8 +12,9 @@ import numba as nb
 import numpy as np
 
 from velvet_seam.core.engine.cache import ByteCache
-from velvet_seam.core.engine.plan import Footage, Picture, Planner, Sheet, Step, View
-from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.engine.plan import Footage, Known, Picture, Planner, Sheet, Step, View
+from velvet_seam.core.picture.placement import Patch, PlanesPatch
+from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen_key import Screen
 from velvet_seam.core.shot.shot import Shot
 
@@ -60,6 +61,7 @@ class Engine:
         self._soon: dict[str, Future[Any]] = {}
         self._makers: ThreadPoolExecutor | None = None
         self._before: frozenset[str] = frozenset()
+        self._known: Known | None = None if passing else {}
         self.counts: Counter[str] = Counter()
 
     @property
@@ -74,7 +76,8 @@ class Engine:
         """The plan of a frame at canvas size, reduced to a short side, or on a given sheet, as a picture
         or as a ``video`` frame; computes nothing."""
         sheet = sheet or Sheet.of(shot, short_side)
-        return Planner(shot, sheet, self._footage, video).plan(frame, view, chosen, solo)
+        planner = Planner(shot, sheet, self._footage, video, self._known)
+        return planner.plan(frame, view, chosen, solo)
 
     def picture(
         self, step: Step, *, passing: bool = False, trying: bool = False, after: Step | None = None
@@ -185,4 +188,6 @@ def _steps(step: Step, wanted: Callable[[Step], bool] = lambda _: True) -> dict[
 def _size(result: Any) -> int:
     if isinstance(result, Patch):
         return result.pixels.nbytes + 64
-    return result.nbytes if isinstance(result, np.ndarray | Screen) else 64
+    if isinstance(result, PlanesPatch):
+        return result.planes.nbytes + 64
+    return result.nbytes if isinstance(result, np.ndarray | Screen | Planes) else 64

@@ -22,8 +22,17 @@ from velvet_seam.core.engine.stirring import Spot, spot_at
 from velvet_seam.core.picture.blend import EVERYWHERE
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
 from velvet_seam.core.picture.coverage import wiped
-from velvet_seam.core.picture.placement import Patch, affine, averaged, place
+from velvet_seam.core.picture.placement import (
+    Patch,
+    PlanesPatch,
+    affine,
+    averaged,
+    place,
+    place_planes,
+)
+from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.shot.layer import ColourSource, FootageSource, Layer
+from velvet_seam.core.shot.matte import DifferenceKey, LayerMatte
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.words import colour_to_rgb
 from velvet_seam.core.timing.animated import value_at
@@ -44,6 +53,14 @@ BEDS: dict[str, tuple[int, int, int]] = {
 SHUTTER_STEPS = 12
 """Moments of a frame that are joined for motion blur."""
 
+Joins = tuple[tuple[Step, str, float], ...]
+"""Steps that give patches, with the blend and the opacity that each is joined by."""
+
+Known = dict[Any, tuple[Layer, Joins]]
+"""What layers came to in plans made before, with each layer, so that it stays what its ``id`` says."""
+
+MOST_KNOWN = 512
+
 NOTHING = Patch(0, 0, np.zeros((1, 1, 4), np.uint8))
 MAT = (0x4A, 0x4A, 0x4A)
 LAYER_BED = (0x8A, 0x8A, 0x8A)
@@ -55,12 +72,17 @@ class Planner:
     With ``video`` a picture is made as the planes of a video frame
     (:func:`~velvet_seam.core.picture.compose.compose_yuv420`), once, for a render: then nothing is split
     into steps only because a hand may come back to it.
+
+    ``known`` holds what was planned before: under a hand that drags, all layers but one are the same
+    objects at the same frame, time after time.
     """
 
     def __init__(
-        self, shot: Shot, sheet: Sheet, footage: Callable[[str], Footage], video: bool = False
-    ) -> None:
+        self, shot: Shot, sheet: Sheet, footage: Callable[[str], Footage], video: bool = False,
+        known: Known | None = None,
+    ) -> None:  # fmt: skip
         self._shot, self._sheet, self._footage = shot, sheet, footage
+        self._known = known
         self._spots: dict[tuple[str, float], Spot] = {}
         self._video = video
 
@@ -105,11 +127,30 @@ class Planner:
                     base, joins = self._compose(colour, joins, finished=False), []
             if layer.hidden or not layer.span.holds(frame) or (solo and layer.id not in solo):
                 continue
-            joins += self._echoes(layer, frame)
-            opacity = self._opacity(layer, frame)
-            if opacity > 0:
-                joins.append((self._lying(layer, frame), layer.seam.blend, opacity))
+            joins += self._joins(layer, frame)
         return self._compose(colour, joins, finished=True, base=base)
+
+    def _joins(self, layer: Layer, frame: int) -> Joins:
+        """A layer's echoes and itself."""
+        alone = not any(isinstance(m, LayerMatte | DifferenceKey) for m in layer.seam.matte)
+        if self._known is None or not alone:
+            return self._made_joins(layer, frame)
+        source = layer.source
+        digest = self._footage(source.footage).digest if source.kind == "footage" else ""
+        key = (id(layer), frame, self._sheet, self._shot.rate, digest)
+        found = self._known.get(key)
+        if found is None:
+            if len(self._known) >= MOST_KNOWN:
+                self._known.clear()
+            found = self._known[key] = (layer, self._made_joins(layer, frame))
+        return found[1]
+
+    def _made_joins(self, layer: Layer, frame: int) -> Joins:
+        joins = self._echoes(layer, frame)
+        opacity = self._opacity(layer, frame)
+        if opacity > 0:
+            joins.append((self._lying(layer, frame), layer.seam.blend, opacity))
+        return tuple(joins)
 
     def _opacity(self, layer: Layer, frame: int) -> float:
         own = value_at(layer.seam.opacity, frame - layer.span.first) / 100
@@ -117,7 +158,7 @@ class Planner:
 
     def _lying(self, layer: Layer, frame: int) -> Step:
         """The layer as it lies in the stack; kept where frames to come ask for it as an echo."""
-        placed = self.placed(layer, frame)
+        placed = self.placed(layer, frame, whole=True)
         return replace(placed, soon=True) if layer.echo.count != 0 else placed
 
     def _echoes(self, layer: Layer, frame: int) -> list[tuple[Step, str, float]]:
@@ -173,22 +214,25 @@ class Planner:
 
     def placed(
         self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False,
-        within: frozenset[str] = frozenset(),
+        within: frozenset[str] = frozenset(), whole: bool = False,
     ) -> Step:  # fmt: skip
         """The layer as a patch of the sheet: cut out and masked, or ``raw``, or its coverage.
 
-        ``within`` holds the layers whose mattes ask for this one: a circle is left open.
+        ``within`` holds the layers whose mattes ask for this one: a circle is left open. With ``whole``
+        it is only to be joined: of a video frame nothing is cut out of it may stay as its codec holds it.
         """
         at = frame - layer.span.first
         source, width, height = self._source(layer, frame)
         picture, later = source, list[tuple[Step, str]]()
+        spot = self._spot(layer, frame)
         if not raw:
             cutter = Cutter(self, layer, frame, source, width, height, within | {layer.id})
             picture, later = cutter.cut()
         if grey:
             picture = step("grey", _coverage, (), picture)
         size = (self._sheet.width, self._sheet.height)
-        spot = self._spot(layer, frame)
+        if whole and self._video and picture is source and not later and not spot.wipe:
+            picture = self._source(layer, frame, planes=True)[0]
         if spot.wipe:
             side, part = spot.wipe
             picture = step("wipe", partial(wiped, side=side, part=part), spot.wipe, picture)
@@ -199,7 +243,12 @@ class Planner:
         if all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
             matrices = matrices[:1]  # what stands still is not blurred
 
-        def run(source: Picture) -> Patch | None:
+        def run(source: Picture | Planes) -> Patch | PlanesPatch | None:
+            if isinstance(source, Planes):
+                ratio = np.diag([width / source.width, height / source.height, 1.0])
+                if len(matrices) == 1:
+                    return place_planes(source, matrices[0] @ ratio, *size)
+                source = source.rgba()
             ratio = np.diag([width / source.shape[1], height / source.shape[0], 1.0])
             made = [place(source, matrix @ ratio, *size) for matrix in matrices]
             return made[0] if len(made) == 1 else averaged(made)
@@ -253,7 +302,9 @@ class Planner:
     def footage(self, identity: str) -> Footage:
         return self._footage(identity)
 
-    def _source(self, layer: Layer, frame: int) -> tuple[Step, int, int]:
+    def _source(
+        self, layer: Layer, frame: int, planes: bool = False
+    ) -> tuple[Step, int, int]:  # fmt: skip
         """The layer's picture before anything is done to it, and its size in source pixels."""
         source = layer.source
         if isinstance(source, ColourSource):
@@ -268,7 +319,9 @@ class Planner:
             return step("colour", fill, (rgba, size)), width, height
         footage = self._footage(source.footage)
         soon = layer.seam.edge.steady != 0
-        read = reading(footage, layer.time, frame - layer.span.first, self._shot.rate, soon)
+        at = frame - layer.span.first
+        planes = planes and footage.moving
+        read = reading(footage, layer.time, at, self._shot.rate, soon, planes)
         return read, footage.width, footage.height
 
 

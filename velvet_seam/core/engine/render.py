@@ -22,7 +22,7 @@ from velvet_seam.core.engine.engine import MEGABYTE, Engine, frames_at_once
 from velvet_seam.core.engine.plan import Footage, Picture, Step
 from velvet_seam.core.media.still import png_bytes, write_png
 from velvet_seam.core.media.writer import ClipWriter, join
-from velvet_seam.core.picture.yuv import frame_to_rgba
+from velvet_seam.core.picture.planes import frame_to_rgba
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.decode import Sound

@@ -11,6 +11,7 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.shot.shot import Shot
 
 Picture = NDArray[np.uint8]
@@ -38,6 +39,8 @@ class Footage(Protocol):
     def begins(self, number: int) -> Fraction: ...
 
     def read(self, number: int) -> Picture: ...
+
+    def read_planes(self, number: int) -> Planes | Picture: ...
 
 
 @dataclass(frozen=True, eq=False)

@@ -20,12 +20,12 @@ from velvet_seam.core.media.flipbook import FORMATS, Flipbook
 from velvet_seam.core.media.pictures import Pictures
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.picture.hdr import Transfer, to_sdr
+from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.premultiply import premultiply
 from velvet_seam.core.picture.yuv import (
     coefficients,
     planes_to_rgb16,
     rgb16_to_rgba,
-    yuv420_to_rgba,
 )
 from velvet_seam.core.problem import Problem
 
@@ -59,12 +59,11 @@ def to_rgba(
     if transfer:
         rgba = to_sdr(_wide_rgb(reformatter, frame, rotation, size), transfer)
         return np.ascontiguousarray(np.rot90(rgba, -rotation // 90)) if rotation else rgba
-    matrix = _MATRICES.get(int(frame.colorspace))
-    if matrix is None:
-        matrix = "709" if min(frame.width, frame.height) >= 540 else "601"
-    if frame.format.name in ("yuv420p", "yuvj420p"):
-        rgba = _planes_to_rgba(frame, matrix)
+    planes = planes_of(frame)
+    if planes:
+        rgba = planes.rgba()
         return np.ascontiguousarray(np.rot90(rgba, -rotation // 90)) if rotation else rgba
+    matrix = _matrix_of(frame)
     if layout_of(frame):
         rgba = _deep_to_rgba(frame, matrix)
         return np.ascontiguousarray(np.rot90(rgba, -rotation // 90)) if rotation else rgba
@@ -77,6 +76,20 @@ def to_rgba(
         rgba = np.rot90(rgba, -rotation // 90)
     rgba = np.ascontiguousarray(rgba)
     return premultiply(rgba) if alpha else rgba
+
+
+def _matrix_of(frame: av.VideoFrame) -> str:
+    usual = "709" if min(frame.width, frame.height) >= 540 else "601"
+    return _MATRICES.get(int(frame.colorspace), usual)
+
+
+def planes_of(frame: av.VideoFrame) -> Planes | None:
+    """The planes of a frame of the usual 8-bit 4:2:0 of SDR, which borrow its memory; else None."""
+    if frame.format.name not in ("yuv420p", "yuvj420p") or transfer_of(frame):
+        return None
+    k = coefficients(_matrix_of(frame), _is_full(frame))
+    luma, blue, red = (_plane(frame, n, 8) for n in range(3))
+    return Planes(luma, blue, red, frame.width, frame.height, k)
 
 
 def transfer_of(frame: av.VideoFrame) -> Transfer | None:
@@ -152,17 +165,6 @@ def _deep_to_rgba(frame: av.VideoFrame, matrix: str) -> NDArray[np.uint8]:
     return np.asarray(pixels.view(np.uint8).reshape(frame.height, frame.width, 4))
 
 
-def _planes_to_rgba(frame: av.VideoFrame, matrix: str) -> NDArray[np.uint8]:
-    """The usual 8-bit 4:2:0 without a detour: the same result as the long way, several times faster."""
-    planes = [
-        np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)
-        for plane in frame.planes
-    ]
-    k = coefficients(matrix, _is_full(frame))
-    pixels = yuv420_to_rgba(*planes, frame.width, frame.height, k)
-    return np.asarray(pixels.view(np.uint8).reshape(frame.height, frame.width, 4))
-
-
 class Reader(Protocol):
     """Reads the pictures of a clip by number."""
 
@@ -200,11 +202,17 @@ class ClipReader:
         Args:
             size: width and height, as seen, that are enough; the answer may be larger.
         """
-        number = min(max(number, 0), len(self._times) - 1)
-        frame = self._find(number)
+        return to_rgba(self._reformatter, self._frame(number), self._clip.rotation, size)
+
+    def read_planes(self, number: int) -> Planes | None:
+        """Frame ``number`` as its codec holds it, where that is the picture as it is seen; else None."""
+        return None if self._clip.rotation else planes_of(self._frame(number))
+
+    def _frame(self, number: int) -> av.VideoFrame:
+        frame = self._find(min(max(number, 0), len(self._times) - 1))
         if frame is None:
             raise Problem("A frame of a clip cannot be decoded; the file may be damaged there.")
-        return to_rgba(self._reformatter, frame, self._clip.rotation, size)
+        return frame
 
     def _find(self, number: int) -> av.VideoFrame | None:
         if self._last and self._last[0] == number:

@@ -10,11 +10,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.clip import Reader, open_clip
+from velvet_seam.core.media.clip import ClipReader, Reader, open_clip
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.proxy import ProxyReader
 from velvet_seam.core.media.size import SHORT_SIDE, proxy_size
 from velvet_seam.core.media.still import read_still, reduced, reduced_size
+from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.problem import Problem
 
 STILL_SHORT_SIDE = 2 * SHORT_SIDE
@@ -72,22 +73,36 @@ class Material:
         with self._lock:
             return self._read(number)
 
-    def _read(self, number: int) -> NDArray[np.uint8]:
-        if self.probe.kind == "still":
-            still = read_still(self._path)
-            return reduced(still, STILL_SHORT_SIDE) if self._preview else still
-        if not self.moving:
-            raise Problem("A sound has no picture.")
+    def read_planes(self, number: int) -> Planes | NDArray[np.uint8]:
+        """The same, as its codec holds it where there is nothing else to be done to it."""
+        with self._lock:
+            if self.moving and not self._preview:
+                reader = self._open()
+                planes = reader.read_planes(number) if isinstance(reader, ClipReader) else None
+                if planes:
+                    return planes
+            return self._read(number)
+
+    def _open(self) -> Reader | ProxyReader:
         if self._reader is None:
             self._reader = (
                 ProxyReader(self._proxy, self.probe)
                 if self._proxy
                 else open_clip(self._path, self.probe)
             )
+        return self._reader
+
+    def _read(self, number: int) -> NDArray[np.uint8]:
+        if self.probe.kind == "still":
+            still = read_still(self._path)
+            return reduced(still, STILL_SHORT_SIDE) if self._preview else still
+        if not self.moving:
+            raise Problem("A sound has no picture.")
+        reader = self._open()
         if self._proxy or not self._preview:
-            return self._reader.read(number)
+            return reader.read(number)
         size = proxy_size(self.width, self.height)
-        picture = self._reader.read(number, size)
+        picture = reader.read(number, size)
         if (picture.shape[1], picture.shape[0]) != size:
             small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
             picture = np.asarray(small, np.uint8)
@@ -128,3 +143,6 @@ class Missing:
         picture = np.empty((height, width, 4), np.uint8)
         picture[:] = np.where(hatch[..., None], (96, 92, 90, 255), (128, 124, 120, 255))
         return picture
+
+    def read_planes(self, number: int) -> NDArray[np.uint8]:
+        return self.read(number)

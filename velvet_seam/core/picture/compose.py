@@ -19,8 +19,9 @@ from numpy.typing import NDArray
 from velvet_seam.core.picture.blend import EVERYWHERE, MODES
 from velvet_seam.core.picture.colour import to_linear
 from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT, join_piece, shown
-from velvet_seam.core.picture.one_pass import ONE_PASS, joined_at_once
-from velvet_seam.core.picture.placement import Patch, repeated
+from velvet_seam.core.picture.one_pass import NORMAL, ONE_PASS, joined_at_once
+from velvet_seam.core.picture.placement import Patch, PlanesPatch, repeated
+from velvet_seam.core.picture.planes import pixel_row, plane_row, tint_row, tints_held
 from velvet_seam.core.picture.yuv import pair_to_planes, to_ycc
 
 Below = NDArray[np.float32]
@@ -41,21 +42,27 @@ _NONE = np.empty(0, np.float32)
 class Join:
     """How a patch joins what lies below it: a blend of :data:`MODES`, opacity 0 to 1."""
 
-    patch: Patch
+    patch: Patch | PlanesPatch
     blend: str
     opacity: float
 
 
-@nb.extending.intrinsic
-def pointer(typing, address):
-    """A pointer to packed pixels. Arrays in a list are counted by every thread that takes one out, and the
-    threads wait for each other's counting; an address is just read."""
-    signature = nb.types.CPointer(nb.uint32)(nb.uint64)
+def _pointing_to(kind):
+    @nb.extending.intrinsic
+    def pointer(typing, address):
+        signature = nb.types.CPointer(kind)(nb.uint64)
 
-    def generate(context, builder, signature, arguments):
-        return builder.inttoptr(arguments[0], context.get_value_type(signature.return_type))
+        def generate(context, builder, signature, arguments):
+            return builder.inttoptr(arguments[0], context.get_value_type(signature.return_type))
 
-    return signature, generate
+        return signature, generate
+
+    return pointer
+
+
+# pointers to packed pixels and to the bytes of a plane. Arrays in a list are counted by every thread that
+# takes one out, and the threads wait for each other's counting; an address is just read
+pixels_at, bytes_at = _pointing_to(nb.uint32), _pointing_to(nb.uint8)
 
 
 @nb.njit(error_model="numpy")
@@ -81,8 +88,46 @@ def _pack(planes, under, to, to_at, n):
 
 
 @nb.njit(error_model="numpy")
-def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed, frame,
-               light, display, weights):  # fmt: skip
+def _luma(folded, shapes, f):
+    """Y' of a layer that its codec holds, flat."""
+    return nb.carray(bytes_at(folded[f, 0]), shapes[f, 0] * shapes[f, 1])
+
+
+@nb.njit(error_model="numpy")
+def _plain(mode, opacity, left):
+    """Whether what is opaque just takes the place of what lies below it, as it is; and begins where a pair
+    of columns does."""
+    return mode == NORMAL and opacity == 1.0 and left % 2 == 0
+
+
+@nb.njit(error_model="numpy")
+def _unfold(y, simple, spots, modes, opacities, folded, shapes, gains, tints, rows):
+    """Row ``y`` of the canvas of every layer that its codec holds: what chroma adds, and the packed pixels
+    unless it is laid on plain."""
+    to, room = rows.reshape(-1), rows.shape[1]
+    for k in range(len(spots)):
+        f, left, top, width, height = (
+            spots[k, 5],
+            spots[k, 0],
+            spots[k, 1],
+            spots[k, 2],
+            spots[k, 3],
+        )
+        if f < 0 or y < top or y >= top + height:
+            continue
+        stride, lines = shapes[f, 2], (height + 1) // 2
+        blue = nb.carray(bytes_at(folded[f, 1]), stride * lines)
+        red = nb.carray(bytes_at(folded[f, 2]), stride * lines)
+        tint = tints[f]
+        tint_row(blue, red, stride, y - top, width, height, gains[f], tint)
+        if not (simple and _plain(modes[k], opacities[k], left)):
+            at, to_at = np.uint64((y - top) * shapes[f, 1]), np.uint64(f * room)
+            pixel_row(_luma(folded, shapes, f), at, tint, gains[f], to, to_at, width)
+
+
+@nb.njit(error_model="numpy")
+def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, folded, shapes, gains,
+               planes, packed, frame, light, display, weights):  # fmt: skip
     """Some rows, in pieces of ``p`` pixels, each through all layers, so that everything a piece
     takes lies in the nearest cache.
 
@@ -99,8 +144,13 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
     to_pair, to_frame = pair.reshape(-1), frame.reshape(-1)
     firm = held == 3
     simple = firm and not light.size
+    rows = np.empty((len(shapes), width), np.uint32)
+    tints = np.empty((len(shapes), 3 * tints_held(width)), np.float32)
+    unfolded = rows.reshape(-1)
     below, to_planes, to_packed = base.reshape(-1), planes.reshape(-1), packed.reshape(-1)
     for y in range(first, last):
+        if len(shapes):
+            _unfold(y, simple, spots, modes, opacities, folded, shapes, gains, tints, rows)
         for begin in range(0, width, p):
             end = min(begin + p, width)
             n = end - begin
@@ -118,10 +168,15 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                 x0, x1, j = max(begin, left), min(end, left + w), y - top
                 if j < 0 or j >= h or x0 >= x1:
                     continue
-                layer, at = (
-                    nb.carray(pointer(addresses[k]), w * h),
-                    np.uint64(j * to_next + x0 - left),
-                )
+                f = spots[k, 5]
+                if f >= 0 and simple and _plain(modes[k], opacities[k], left):
+                    plane_row(_luma(folded, shapes, f), np.uint64(j * shapes[f, 1]), tints[f], w, x0 - left,
+                              x1 - x0, gains[f], to, np.uint64(x0 - begin), p)  # fmt: skip
+                    continue
+                layer, at = unfolded, np.uint64(f * width + x0 - left)
+                if f < 0:
+                    layer = nb.carray(pixels_at(addresses[k]), w * h)
+                    at = np.uint64(j * to_next + x0 - left)
                 if simple and modes[k] in ONE_PASS:
                     joined_at_once(modes[k], layer, at, to, x0 - begin, p, x1 - x0, opacities[k])
                 else:  # so many arrays are passed on only where they are needed: each is counted
@@ -151,8 +206,9 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _compose(
-    base, colour, width, height, addresses, spots, modes, opacities, form, light, display, weights
-):
+    base, colour, width, height, addresses, spots, modes, opacities, folded, shapes, gains, form, light,
+    display, weights,
+):  # fmt: skip
     """The joined layers, over ``base`` where it is not empty, else over ``colour``.
 
     Answers (height, planes, width) float32, (height, width) uint32 and the planes of a video frame, of
@@ -166,20 +222,68 @@ def _compose(
     for band in nb.prange((height + BAND - 1) // BAND):
         first = band * BAND
         last = min(first + BAND, height)
-        _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, planes, packed,
-                   frame, light, display, weights)  # fmt: skip
+        _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, folded, shapes, gains,
+                   planes, packed, frame, light, display, weights)  # fmt: skip
     return planes, packed, frame
 
 
 def _everywhere(join: Join, width: int, height: int) -> Join:
     """A layer that cuts also where it is not lies on the whole picture."""
-    if join.blend not in EVERYWHERE or join.patch.pixels.shape[:2] == (height, width):
+    patch = join.patch
+    if isinstance(patch, PlanesPatch):
+        if join.blend not in EVERYWHERE or (patch.planes.height, patch.planes.width) == (
+            height,
+            width,
+        ):
+            return join
+        patch = Patch(patch.left, patch.top, patch.planes.rgba())
+    if join.blend not in EVERYWHERE or patch.pixels.shape[:2] == (height, width):
         return join
     pixels = np.zeros((height, width, 4), np.uint8)
-    h, w = join.patch.pixels.shape[:2]
-    left, top = join.patch.left, join.patch.top
-    pixels[top : top + h, left : left + w] = join.patch.pixels
+    h, w = patch.pixels.shape[:2]
+    left, top = patch.left, patch.top
+    pixels[top : top + h, left : left + w] = patch.pixels
     return Join(Patch(0, 0, pixels), join.blend, join.opacity)
+
+
+@dataclass(frozen=True)
+class _Laid:
+    """Layers as the kernel reads them; ``held`` keeps the memory that it is given the addresses of."""
+
+    held: list[NDArray[np.uint8]]
+    addresses: NDArray[np.uint64]
+    """Of packed pixels, 0 where there are none."""
+    spots: NDArray[np.int64]
+    """Left, top, width, height, pixels to the next row, and the number among those that are folded, or −1."""
+    folded: NDArray[np.uint64]
+    """Addresses of Y', Cb and Cr of what its codec holds."""
+    shapes: NDArray[np.int64]
+    """Rows of Y' that are there, bytes of one, bytes of a row of Cb and of Cr."""
+    gains: NDArray[np.float32]
+
+
+def _laid(patches: Sequence[Patch | PlanesPatch]) -> _Laid:
+    held, addresses, folded, gains = [], [], [], []
+    shapes: list[tuple[int, int, int]] = []
+    spots = np.zeros((len(patches), 6), np.int64)
+    for k, patch in enumerate(patches):
+        if isinstance(patch, PlanesPatch):
+            one = patch.planes
+            spots[k] = patch.left, patch.top, one.width, one.height, 0, len(shapes)
+            shapes.append((*one.luma.shape, one.blue.shape[1]))
+            folded.append([plane.ctypes.data for plane in (one.luma, one.blue, one.red)])
+            gains.append(one.k)
+            addresses.append(0)
+            continue
+        rows = np.ascontiguousarray(repeated(patch.pixels))
+        h, w = patch.pixels.shape[:2]
+        spots[k] = patch.left, patch.top, w, h, w if len(rows) == h else 0, -1
+        held.append(rows)
+        addresses.append(rows.ctypes.data)
+    return _Laid(
+        held, np.array(addresses, np.uint64), spots, np.array(folded, np.uint64).reshape(-1, 3),
+        np.array(shapes, np.int64).reshape(-1, 3), np.array(gains, np.float32).reshape(-1, 6),
+    )  # fmt: skip
 
 
 _NO_BASE = np.empty((0, 0, 0), np.float32)
@@ -192,12 +296,7 @@ def _run(
     base: Below | None, form: int, linear: bool,
 ) -> tuple[NDArray[np.float32], NDArray[np.uint32], NDArray[np.uint8]]:  # fmt: skip
     joins = [_everywhere(join, width, height) for join in joins]
-    held = [np.ascontiguousarray(repeated(join.patch.pixels)) for join in joins]
-    addresses = np.array([pixels.ctypes.data for pixels in held], np.uint64)
-    spots = np.zeros((len(joins), 5), np.int64)
-    for k, (join, rows) in enumerate(zip(joins, held, strict=True)):
-        h, w = join.patch.pixels.shape[:2]
-        spots[k] = join.patch.left, join.patch.top, w, h, w if len(rows) == h else 0
+    laid = _laid([join.patch for join in joins])
     modes = np.array([MODES.index(join.blend) for join in joins], np.int64)
     opacities = np.array([join.opacity for join in joins], np.float64)
     ground = np.array([c / 255 for c in colour], np.float32)
@@ -206,8 +305,9 @@ def _run(
     tables = (TO_LIGHT, TO_DISPLAY) if linear else (_NONE, _NONE)
     under = _NO_BASE if base is None else base
     planes, packed, frame = _compose(
-        under, ground, width, height, addresses, spots, modes, opacities, form, *tables, _WEIGHTS
-    )
+        under, ground, width, height, laid.addresses, laid.spots, modes, opacities, laid.folded,
+        laid.shapes, laid.gains, form, *tables, _WEIGHTS,
+    )  # fmt: skip
     return planes, packed, frame
 
 

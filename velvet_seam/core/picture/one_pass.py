@@ -164,7 +164,7 @@ ONE_PASS = tuple(
 )  # fmt: skip
 """The blends that are joined so."""
 
-(_NORMAL, _MULTIPLY, _SCREEN, _OVERLAY, _DARKEN, _LIGHTEN, _HARD_LIGHT, _SOFT_LIGHT, _DIFFERENCE,
+(NORMAL, _MULTIPLY, _SCREEN, _OVERLAY, _DARKEN, _LIGHTEN, _HARD_LIGHT, _SOFT_LIGHT, _DIFFERENCE,
  _EXCLUSION, _PLUS_LIGHTER, _ADD, _SUBTRACT, _LINEAR_BURN, _LINEAR_LIGHT, _PIN_LIGHT) = ONE_PASS  # fmt: skip
 
 _pass_normal = _pass(_normal)
@@ -191,7 +191,7 @@ def joined_at_once(mode, row, at, to, left, p, n, opacity):
     share = np.float32(opacity) * np.float32(1.0 / 255.0)
     # light on black: most of it changes nothing
     seen = np.uint32(0xFFFFFF) if mode in ADDING else np.uint32(0xFFFFFFFF)
-    if mode == _NORMAL:
+    if mode == NORMAL:
         _pass_normal(row, at, to, left, p, n, share, seen)
     elif mode == _MULTIPLY:
         _pass_multiply(row, at, to, left, p, n, share, seen)

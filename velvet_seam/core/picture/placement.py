@@ -15,6 +15,7 @@ from math import ceil, cos, floor, hypot, radians, sin
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.resize import resize
 from velvet_seam.core.picture.spans import spans
 from velvet_seam.core.picture.turn import turn
@@ -29,6 +30,15 @@ class Patch:
     left: int
     top: int
     pixels: NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class PlanesPatch:
+    """An opaque picture lying wholly on the canvas, still as its codec holds it."""
+
+    left: int
+    top: int
+    planes: Planes
 
 
 def repeated(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
@@ -116,6 +126,19 @@ def place(
         y0,
         turn(picture, np.asarray(np.linalg.inv(matrix), np.float64), window, (reach_x, reach_y)),
     )
+
+
+def place_planes(
+    planes: Planes, matrix: Matrix, canvas_width: int, canvas_height: int
+) -> PlanesPatch | Patch | None:
+    """Place a picture that its codec holds; it stays so where it is only moved by whole pixels and nothing
+    of it is cut off."""
+    shift = _whole_shift(matrix, planes.width, planes.height)
+    if shift is not None:
+        right, bottom = shift[0] + planes.width, shift[1] + planes.height
+        if min(shift) >= 0 and right <= canvas_width and bottom <= canvas_height:
+            return PlanesPatch(*shift, planes)
+    return place(planes.rgba(), matrix, canvas_width, canvas_height)
 
 
 def _window(

@@ -25,70 +25,6 @@ def coefficients(matrix: str, full_range: bool) -> NDArray[np.float32]:
     return np.array([luma, offset, rv, -kb / kg * bu, -kr / kg * rv, bu], np.float32)
 
 
-@nb.njit(error_model="numpy")
-def _chroma(nearer, other, columns, beside, wide):
-    """A row of chroma at the width of luma, in eighths: three quarters of it from the nearer row, and
-    between two samples their mean. ``beside`` is room for a row and one sample more."""
-    three = np.uint16(3)
-    for x in range(columns):
-        beside[x] = np.uint16(nearer[x]) * three + np.uint16(other[x])
-    beside[columns] = beside[columns - 1]
-    for x in range(columns):
-        i = np.uint64(x)
-        here = beside[i]
-        wide[np.uint64(2) * i] = here + here
-        wide[np.uint64(2) * i + np.uint64(1)] = here + beside[i + np.uint64(1)]
-
-
-@nb.njit(error_model="numpy", fastmath={"contract"})
-def _pixels(luma, wide_u, wide_v, k, to):
-    zero, top, eighth, mid = np.float32(0), np.float32(255), np.float32(0.125), np.float32(128)
-    g_at, b_at, solid = np.uint32(8), np.uint32(16), np.uint32(0xFF000000)
-    gain, rv, gu, gv, bu = k[0], k[2], k[3], k[4], k[5]
-    offset = np.float32(0.5) - k[1] * gain
-    for x in range(to.size):
-        u = np.float32(np.int32(wide_u[x])) * eighth - mid
-        v = np.float32(np.int32(wide_v[x])) * eighth - mid
-        level = np.float32(np.int32(luma[x])) * gain + offset
-        pixel = np.uint32(np.int32(min(max(level + rv * v, zero), top)))
-        pixel |= np.uint32(np.int32(min(max(level + (gu * u + gv * v), zero), top))) << g_at
-        to[x] = pixel | np.uint32(np.int32(min(max(level + bu * u, zero), top))) << b_at | solid
-
-
-@nb.njit(cache=True, nogil=True, error_model="numpy")
-def yuv420_to_rgba(luma, blue, red, width, height, k):
-    """8-bit 4:2:0 planes to (height, width) uint32 pixels, red lowest, opaque.
-
-    Chroma samples lie on the left column of their pair and midway between their two rows (the
-    siting of MPEG-2 and H.264); between samples they are interpolated linearly.
-
-    Args:
-        luma, blue, red: Y', Cb, Cr as (rows, bytes a row) uint8, rows padded as the decoder likes.
-        k: from :func:`coefficients`.
-    """
-    out = np.empty((height, width), np.uint32)
-    columns, lines = (width + 1) // 2, (height + 1) // 2
-    beside = np.empty(columns + 1, np.uint16)
-    wide_u, wide_v = np.empty(2 * columns, np.uint16), np.empty(2 * columns, np.uint16)
-    for y in range(height):
-        c0 = y // 2
-        c1 = min(c0 + 1, lines - 1) if y % 2 else max(c0 - 1, 0)
-        _chroma(blue[c0], blue[c1], columns, beside, wide_u)
-        _chroma(red[c0], red[c1], columns, beside, wide_v)
-        _pixels(luma[y], wide_u, wide_v, k, out[y])
-    return out
-
-
-def frame_to_rgba(planes: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """The picture of a 4:2:0 frame of BT.709, limited range, that is one array of (height · 3/2, width)."""
-    height, width = planes.shape[0] // 3 * 2, planes.shape[1]
-    luma, blue, red = np.split(planes.reshape(-1), [height * width, height * width // 4 * 5])
-    halves = (one.reshape(height // 2, width // 2) for one in (blue, red))
-    k = coefficients("709", False)
-    pixels = yuv420_to_rgba(luma.reshape(height, width), *halves, width, height, k)
-    return np.asarray(pixels.view(np.uint8).reshape(height, width, 4))
-
-
 @nb.njit(error_model="numpy", inline="always")
 def _sample(plane, y, other, x, near, far):
     return np.float32(plane[y, x]) * near + np.float32(plane[other, x]) * far
@@ -98,7 +34,7 @@ def _sample(plane, y, other, x, near, far):
 def planes_to_rgb16(luma, blue, red, width, height, k, halved_across, halved_down, unit):
     """Planes of any depth and subsampling to (height, width, 3) uint16 R'G'B', 0 to 65535.
 
-    Chroma lies where MPEG-2 and H.264 put it, as for :func:`yuv420_to_rgba`: on the left sample of
+    Chroma lies where MPEG-2 and H.264 put it, as for :class:`~velvet_seam.core.picture.planes.Planes`: on the left sample of
     two across, midway between two down.
 
     Args:
@@ -250,7 +186,7 @@ def rgba_to_yuv420(
     red: NDArray[np.uint8], matrix: str = "709",
 ) -> None:  # fmt: skip
     """Fill the planes of a video frame, 8-bit 4:2:0, limited range; the reverse of
-    :func:`yuv420_to_rgba`, with chroma where it looks for it.
+    :func:`~velvet_seam.core.picture.planes.yuv420_to_rgba`, with chroma where it looks for it.
 
     Args:
         picture: (height, width, 4) uint8 opaque RGBA.

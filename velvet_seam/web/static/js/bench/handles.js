@@ -2,8 +2,8 @@
 import { MaskHandles } from "./mask-handles.js";
 import { MotionPath } from "./motion-path.js";
 import { still, valueAt } from "./moving.js";
+import { add, redraw } from "./svg.js";
 
-const NS = "http://www.w3.org/2000/svg";
 const KNOB = 5;
 const REACH = 26;
 
@@ -25,13 +25,6 @@ export function layerMap(place, at) {
       return { u: fx * (dx * c + dy * s), v: fy * (dy * c - dx * s) };
     },
   };
-}
-
-export function add(parent, name, attributes) {
-  const node = document.createElementNS(NS, name);
-  for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
-  parent.append(node);
-  return node;
 }
 
 export class Handles {
@@ -59,11 +52,12 @@ export class Handles {
 
   at(layer) { return this.bench.frame - layer.span.first; }
 
-  render(place, mask) {
+  render(place, mask) { redraw(this.svg, () => this.renderAll(place, mask)); }
+
+  renderAll(place, mask) {
     const { bench, svg } = this;
-    svg.replaceChildren();
     if (this.drawing) {
-      add(svg, "rect", { class: "grab", x: 0, y: 0, width: "100%", height: "100%", "data-grab": "draw" }).style.cursor = "crosshair";
+      add(svg, "rect", { class: "grab grab-all", x: 0, y: 0, width: "100%", height: "100%", "data-grab": "draw" });
       if (this.drawing.box) this.renderMarquee(this.drawing.box);
       if (this.drawing.points) this.renderDrawn(this.drawing);
       return;
@@ -93,8 +87,8 @@ export class Handles {
     add(svg, "path", { class: "grab", d: path, "data-grab": "move" });
     add(svg, "path", { class: "frame-line", d: path });
     this.path.render(layer);
-    const box = { w: svg.clientWidth, h: svg.clientHeight };
-    const inside = ([x, y]) => [Math.min(Math.max(x, 10), box.w - 10), Math.min(Math.max(y, 10), box.h - 10)];
+    const { room } = this.picture; // to ask the page for it would make it arrange itself once more
+    const inside = ([x, y]) => [Math.min(Math.max(x, 10), room.width - 10), Math.min(Math.max(y, 10), room.height - 10)];
     corners.forEach((corner, n) => {
       const [x, y] = inside(corner);
       add(svg, "circle", { class: "knob", cx: x, cy: y, r: KNOB, "data-grab": "scale", "data-corner": n });

@@ -1,7 +1,8 @@
 // Handles of masks on the picture: place, size, turn, feather, and the points of drawn outlines.
 import { moves, outlineAt, still, valueAt } from "./moving.js";
-import { add, round } from "./handles.js";
+import { round } from "./handles.js";
 import { closed, maskMap, nearestOn, outlines, smoothed } from "./mask-shape.js";
+import { add } from "./svg.js";
 
 const REACH = 24;
 
@@ -144,7 +145,8 @@ export class MaskHandles {
 
   /** What a drag of a handle changes: a function from where the pointer is to new values. */
   change(layer, node, start) {
-    const kept = layer.seam.masks.find((one) => one.id === node.dataset.mask);
+    const data = { ...node.dataset }; // the node itself may stand for another place when all is redrawn
+    const kept = layer.seam.masks.find((one) => one.id === data.mask);
     if (!kept) return null;
     const mask = still(kept, this.at(layer));
     const fresh = mask.id !== this.active;
@@ -152,9 +154,9 @@ export class MaskHandles {
     if (fresh) this.taken = null;
     const map = this.map(mask, layer), at = this.at(layer);
     const from = map.toOwn(start.x, start.y), base = map.base.toSource(start.x, start.y);
-    const n = Number(node.dataset.n);
-    if (/^mask-(point|handle)/.test(node.dataset.grab)) this.taken = n;
-    const a = Number(node.dataset.a ?? 0), b = Number(node.dataset.b ?? 0);
+    const n = Number(data.n);
+    if (/^mask-(point|handle)/.test(data.grab)) this.taken = n;
+    const a = Number(data.a ?? 0), b = Number(data.b ?? 0);
     const turn = (valueAt(mask.rotation, at) * Math.PI) / 180;
     const moved = (changes) => ({ outline: mask.outline.map((vertex, k) => (k === n ? { ...vertex, ...changes } : vertex)) });
     const changes = {
@@ -199,12 +201,12 @@ export class MaskHandles {
         return moved({ x: vertex.x + to.u - from.u, y: vertex.y + to.v - from.v });
       },
       "mask-point-feather": (now) => {
-        const [ox, oy] = node.dataset.along.split(" ").map(Number);
+        const [ox, oy] = data.along.split(" ").map(Number);
         const by = (now.x - start.x) * ox + (now.y - start.y) * oy;
         return moved({ feather: Math.min(1000, Math.max(0, (mask.outline[n].feather ?? 0) + by)) });
       },
       "mask-handle": (now, event) => {
-        const to = map.toOwn(now.x, now.y), vertex = mask.outline[n], { side } = node.dataset;
+        const to = map.toOwn(now.x, now.y), vertex = mask.outline[n], { side } = data;
         const hx = to.u - vertex.x, hy = to.v - vertex.y;
         const other = side === "in" ? "out" : "in";
         const long = Math.hypot(vertex[`${other}_x`], vertex[`${other}_y`]), here = Math.hypot(hx, hy) || 1;
@@ -213,7 +215,7 @@ export class MaskHandles {
         return moved({ [`${side}_x`]: hx, [`${side}_y`]: hy, ...mirrored });
       },
     };
-    const change = changes[node.dataset.grab];
+    const change = changes[data.grab];
     if (!change) return null;
     return (now, event) => {
       const next = change(now, event);

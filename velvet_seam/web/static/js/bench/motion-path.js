@@ -1,6 +1,7 @@
 // The way a layer takes over the picture: a dot a frame, a knot at every keyframe of its place.
-import { add, round } from "./handles.js";
+import { round } from "./handles.js";
 import { moves, valueAt } from "./moving.js";
+import { add } from "./svg.js";
 
 const MOST_DOTS = 600;
 
@@ -17,28 +18,40 @@ export class MotionPath {
   }
 
   render(layer) {
+    const { svg, picture } = this.handles, here = this.bench.at(layer);
+    const { kept } = this; // while a place is under the hand its path stays as it is
+    if (kept?.layer !== layer || kept.rect !== picture.rect || kept.here !== here) {
+      this.kept = { layer, rect: picture.rect, here, nodes: this.nodes(layer, here) };
+    }
+    for (const [name, attributes, title] of this.kept.nodes) add(svg, name, attributes, title);
+  }
+
+  /** What is drawn: the name, the attributes and the title of each node. */
+  nodes(layer, here) {
     const frames = this.keyed(layer);
-    if (!frames.length) return;
-    const { handles } = this, { svg } = handles, { place, span } = layer;
-    const spot = (frame) => handles.point({ x: valueAt(place.x, frame), y: valueAt(place.y, frame) });
+    if (!frames.length) return [];
+    const { place, span } = layer;
+    const spot = (frame) => this.handles.point({ x: valueAt(place.x, frame), y: valueAt(place.y, frame) });
     const last = span.last - span.first, step = Math.max(1, Math.ceil(last / MOST_DOTS));
     const dots = [];
     for (let frame = 0; frame <= last; frame += step) dots.push(spot(frame).map((n) => round(n, 1)));
-    add(svg, "path", { class: "motion-line", d: `M${dots.map((p) => p.join(" ")).join("L")}` });
     let d = "";
     dots.forEach(([x, y], n) => {
       const [px, py] = dots[n - 1] ?? [-99, -99];
       if (Math.hypot(x - px, y - py) > 1.2) d += `M${x} ${y}h.01`;
     });
-    add(svg, "path", { class: "motion-dots", d });
-    const here = this.bench.at(layer), now = spot(here);
-    for (const frame of frames) {
-      const [x, y] = spot(frame);
-      // where the layer is just now, it is itself taken, for this frame
-      const grab = Math.hypot(x - now[0], y - now[1]) < 9 ? {} : { "data-grab": "motion-key" };
-      const knot = add(svg, "circle", { class: `motion-knot${frame === here ? " held" : ""}`, cx: x, cy: y, r: 5, ...grab, "data-frame": frame });
-      add(knot, "title", {}).textContent = `Keyframe at ${this.bench.spell(span.first + frame)}`;
-    }
+    const now = spot(here);
+    return [
+      ["path", { class: "motion-line", d: `M${dots.map((p) => p.join(" ")).join("L")}` }],
+      ["path", { class: "motion-dots", d }],
+      ...frames.map((frame) => {
+        const [x, y] = spot(frame);
+        // where the layer is just now, it is itself taken, for this frame
+        const grab = Math.hypot(x - now[0], y - now[1]) < 9 ? {} : { "data-grab": "motion-key" };
+        const look = { class: `motion-knot${frame === here ? " held" : ""}`, cx: x, cy: y, r: 5, ...grab, "data-frame": frame };
+        return ["circle", look, `Keyframe at ${this.bench.spell(span.first + frame)}`];
+      }),
+    ];
   }
 
   /** Dragging a knot changes the place at its own frame, wherever the playhead is. */
