@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from math import ceil, floor
 from typing import TYPE_CHECKING, Any
 
@@ -24,7 +25,7 @@ from velvet_seam.core.picture.difference_key import difference_key, median_plate
 from velvet_seam.core.picture.edge import EdgeWork, worked
 from velvet_seam.core.picture.luma_key import luma_key
 from velvet_seam.core.picture.placement import Patch
-from velvet_seam.core.picture.screen_key import Screen, read_screen, screen_key
+from velvet_seam.core.picture.screen_key import Screen, loose_key, read_screen, screen_key
 from velvet_seam.core.picture.steady import REACH, Neighbour, motion, steadied
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.matte import (
@@ -63,7 +64,8 @@ class Cutter:
         self._at = frame - layer.span.first
         self._scale = self._number(layer.place.scale) / 100
         self._masking = Masking(planner, layer, self._at, width, height)
-        self._screen_keys: dict[str, Callable[..., Picture]] = {}
+        self._screen_keys: dict[str, Callable[..., Any]] = {}
+        self._masked_keys: dict[str, Callable[..., Any]] = {}
 
     def _number(self, value: Animated) -> float:
         return value_at(value, self._at)
@@ -168,18 +170,20 @@ class Cutter:
         clip = (self._number(key.clip_black) / 100, self._number(key.clip_white) / 100)
         colour, left, spill_to = colour_to_rgb(key.colour), self._masking.rows_left(), key.spill_to
 
-        def run(source: Picture, screen: Screen, mask: Plane | None = None) -> Picture:
+        def keyed(
+            write: Callable[..., Any], source: Picture, screen: Screen, mask: Plane | None = None
+        ) -> Any:
             height = source.shape[0]
             rows = (floor(left[0] * height), ceil(left[1] * height))
-            return screen_key(
+            return write(
                 source, screen, colour, **settings, clip=clip, spill_to=spill_to, rows=rows,
                 mask=mask,
             )  # fmt: skip
 
         read = step("read-screen", lambda p: read_screen(p, colour), colour, self._source)
         params = (colour, sorted(settings.items()), clip, spill_to, left)
-        made = step("screen-key", run, params, self._source, read)
-        self._screen_keys[made.key] = run
+        made = step("screen-key", partial(keyed, screen_key), params, self._source, read)
+        self._screen_keys[made.key] = keyed
         return made
 
     def _difference(self, key: DifferenceKey) -> Step:
@@ -290,10 +294,22 @@ class Cutter:
 
             return step("mask", run, out, picture, plane)
 
-        def both(source: Picture, screen: Screen, q: Plane) -> Picture:
-            return key(source, screen, fitted(255 - q if out else q, source))
+        def both(write: Callable[..., Any], source: Picture, screen: Screen, q: Plane) -> Any:
+            return key(write, source, screen, fitted(255 - q if out else q, source))
 
-        return step("screen-key", both, (picture.key, out), *picture.inputs, plane)
+        run, params = partial(both, screen_key), (picture.key, out)
+        made = step("screen-key", run, params, *picture.inputs, plane)
+        self._masked_keys[made.key] = both
+        return made
+
+    def loose(self, picture: Step) -> Step:
+        """A cut-out that only has to be placed: a screen key is then written only where something is
+        left of the picture."""
+        key = self._masked_keys.get(picture.key) or self._screen_keys.get(picture.key)
+        if key is None:
+            return picture
+        run, params = partial(key, loose_key), (picture.key, "loose")
+        return step("screen-key", run, params, *picture.inputs)
 
     def _raw_placed(self) -> Step:
         """The layer with nothing cut out, placed: what an added coverage shows of it."""

@@ -31,6 +31,7 @@ from velvet_seam.core.picture.placement import (
     place_planes,
 )
 from velvet_seam.core.picture.planes import Planes
+from velvet_seam.core.picture.screen_key import Loose
 from velvet_seam.core.shot.layer import ColourSource, FootageSource, Layer
 from velvet_seam.core.shot.matte import DifferenceKey, LayerMatte
 from velvet_seam.core.shot.shot import Shot
@@ -225,8 +226,8 @@ class Planner:
         source, width, height = self._source(layer, frame)
         picture, later = source, list[tuple[Step, str]]()
         spot = self._spot(layer, frame)
+        cutter = Cutter(self, layer, frame, source, width, height, within | {layer.id})
         if not raw:
-            cutter = Cutter(self, layer, frame, source, width, height, within | {layer.id})
             picture, later = cutter.cut()
         if grey:
             picture = step("grey", _coverage, (), picture)
@@ -242,8 +243,14 @@ class Planner:
         matrices = [self._matrix(layer, one, width, height) for one in spots]
         if all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
             matrices = matrices[:1]  # what stands still is not blurred
+        if self._video and len(matrices) == 1:
+            picture = cutter.loose(picture)
 
-        def run(source: Picture | Planes) -> Patch | PlanesPatch | None:
+        def run(source: Picture | Planes | Loose) -> Patch | PlanesPatch | None:
+            if isinstance(source, Loose):
+                h, w = source.pixels.shape[:2]
+                ratio = np.diag([width / w, height / h, 1.0])
+                return place(source.pixels, matrices[0] @ ratio, *size, source.held)
             if isinstance(source, Planes):
                 ratio = np.diag([width / source.width, height / source.height, 1.0])
                 if len(matrices) == 1:

@@ -108,17 +108,16 @@ def _bounds(plane, begin, end):
 
 
 @nb.njit(error_model="numpy")
-def weigh_in_place(row, plane):
-    """A row of packed pixels with its coverage multiplied by that of a plane."""
-    for begin in range(0, row.size, STRETCH):
-        end = min(begin + STRETCH, row.size)
+def weigh_in_place(row, plane, first, last):
+    """Some packed pixels of a row with their coverage multiplied by that of a plane."""
+    for begin in range(first, last, STRETCH):
+        end = min(begin + STRETCH, last)
         low, high = _bounds(plane, begin, end)
         if high == 0:
             row[begin:end] = 0
         elif low < 255:
-            for n in range(
-                end - begin
-            ):  # so the compiler knows that what is read is what is written
+            # counted from the beginning, so that the compiler knows that what is read is what is written
+            for n in range(end - begin):
                 x = np.uint64(begin) + np.uint64(n)
                 row[x] = _weighed_pixel(row[x], np.uint32(plane[x]))
 

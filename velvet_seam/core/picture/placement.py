@@ -81,13 +81,16 @@ def _occupied(held: NDArray[np.int32]) -> tuple[int, int, int, int] | None:
 
 
 def place(
-    picture: NDArray[np.uint8], matrix: Matrix, canvas_width: int, canvas_height: int
-) -> Patch | None:
+    picture: NDArray[np.uint8], matrix: Matrix, canvas_width: int, canvas_height: int,
+    held: NDArray[np.int32] | None = None,
+) -> Patch | None:  # fmt: skip
     """Place a picture on the canvas.
 
     Args:
         picture: (h, w, 4) uint8 RGBA, premultiplied.
         matrix: 3 × 3, from pixels of ``picture`` to canvas pixels.
+        held: the :func:`spans` of its rows, where they are known; rows that hold nothing may then say
+            anything, and are cleared where they have to be read.
 
     Returns:
         The part that lies on the canvas, or None where nothing does.
@@ -100,10 +103,14 @@ def place(
     shift = _whole_shift(matrix, width, height)
     if shift is None:
         picture = np.ascontiguousarray(picture)
-    rows = np.ascontiguousarray(repeated(picture))
-    held = spans(rows.view(np.uint32)[..., 0])
-    if len(rows) < height:
-        held = np.repeat(held, height, axis=0)
+    if held is None:
+        rows = np.ascontiguousarray(repeated(picture))
+        held = spans(rows.view(np.uint32)[..., 0])
+        if len(rows) < height:
+            held = np.repeat(held, height, axis=0)
+        cleared = True
+    else:
+        cleared = False
     box = _occupied(held)
     if box is None:
         return None
@@ -117,6 +124,8 @@ def place(
         upright, held, matrix = _upright(picture, held, matrix)
         scale, shift_to = (matrix[0, 0], matrix[1, 1]), (matrix[0, 2], matrix[1, 2])
         return Patch(x0, y0, resize(upright, scale, shift_to, window, held))
+    if not cleared:
+        picture[held[:, 1] == 0] = 0
     if min(reach_x, reach_y) < 1:
         picture, matrix = _reduced(picture, matrix, reach_x, reach_y, held)
         reach_x = hypot(matrix[0, 0], matrix[1, 0])

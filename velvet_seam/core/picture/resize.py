@@ -62,43 +62,79 @@ def _cubics(size: int, scale: float, shift: float, first: int, count: int) -> tu
     return start.astype(np.int32), (folded * covered[:, None]).astype(np.float32)
 
 
+@nb.extending.intrinsic
+def _pair_at(typing, row, place):
+    """The pixel at a place of a row and the one after it, as one number: one load instead of two."""
+    if not (isinstance(row, nb.types.Array) and row.dtype == nb.uint32 and row.layout == "C"):
+        return None
+
+    def generate(context, builder, signature, arguments):
+        array = context.make_array(signature.args[0])(context, builder, arguments[0])
+        spot = builder.gep(array.data, [arguments[1]])
+        two = context.get_value_type(nb.uint64)
+        return builder.load(builder.bitcast(spot, two.as_pointer()), align=4)
+
+    return nb.uint64(row, nb.uint64), generate
+
+
 @nb.njit(error_model="numpy")
-def _picked(row, places, tap, first, last, to):
-    """The pixel that a tap takes for each of the new pixels ``first`` to ``last``: fetched one by one, so
-    that the weighing after it runs in vectors."""
+def _picked(row, starts, tap, first, last, to):
+    """Two neighbouring pixels that two taps take for each of the new pixels ``first`` to ``last``: fetched
+    one by one, so that the weighing after it runs in vectors."""
     for k in range(last - first):
         x = np.uint64(first) + np.uint64(k)
-        to[x] = row[places[tap, x]]
+        to[x] = _pair_at(row, np.uint64(starts[x] + tap))
+
+
+@nb.njit(error_model="numpy", inline="always")
+def _channel(pixel, shift):
+    return np.float32(np.int32((pixel >> np.uint32(shift)) & np.uint32(255)))
 
 
 @nb.njit(error_model="numpy")
-def _across(row, places, weights, few, first, last, pixels, to):
-    """Weighted sums over the columns for the new pixels ``first`` to ``last`` of a row; ``to`` holds the
-    planes R, G, B and coverage, one after the other, 0 to 255. ``few``, unless empty, are those that
-    need the last tap."""
-    width, byte = weights.shape[1], np.uint32(255)
-    eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
-    g_at, b_at, a_at = np.uint64(width), np.uint64(2 * width), np.uint64(3 * width)
-    to[:] = 0
-    taps = weights.shape[0] - 1 if few.size else weights.shape[0]
-    for tap in range(taps):
-        _picked(row, places, tap, first, last, pixels)
-        weight = weights[tap]
+def _weigh_pairs(pairs, one, other, first, last, fresh, to):
+    """Weigh two pixels each, and add them to the planes, or begin anew with them."""
+    g_at, b_at, a_at = np.uint64(one.size), np.uint64(2 * one.size), np.uint64(3 * one.size)
+    low, up = np.uint64(0xFFFFFFFF), np.uint64(32)
+    if fresh:
         for k in range(last - first):
             x = np.uint64(first) + np.uint64(k)
-            pixel, w = pixels[x], weight[x]
-            to[x] += w * np.float32(np.int32(pixel & byte))
-            to[g_at + x] += w * np.float32(np.int32((pixel >> eight) & byte))
-            to[b_at + x] += w * np.float32(np.int32((pixel >> sixteen) & byte))
-            to[a_at + x] += w * np.float32(np.int32(pixel >> top))
+            p, q, v, w = np.uint32(pairs[x] & low), np.uint32(pairs[x] >> up), one[x], other[x]
+            to[x] = v * _channel(p, 0) + w * _channel(q, 0)
+            to[g_at + x] = v * _channel(p, 8) + w * _channel(q, 8)
+            to[b_at + x] = v * _channel(p, 16) + w * _channel(q, 16)
+            to[a_at + x] = v * _channel(p, 24) + w * _channel(q, 24)
+    else:
+        for k in range(last - first):
+            x = np.uint64(first) + np.uint64(k)
+            p, q, v, w = np.uint32(pairs[x] & low), np.uint32(pairs[x] >> up), one[x], other[x]
+            to[x] += v * _channel(p, 0) + w * _channel(q, 0)
+            to[g_at + x] += v * _channel(p, 8) + w * _channel(q, 8)
+            to[b_at + x] += v * _channel(p, 16) + w * _channel(q, 16)
+            to[a_at + x] += v * _channel(p, 24) + w * _channel(q, 24)
+
+
+@nb.njit(error_model="numpy")
+def _across(row, starts, weights, few, first, last, pairs, to):
+    """Weighted sums over the columns for the new pixels ``first`` to ``last`` of a row, the others clear; ``to``
+    holds the planes R, G, B and coverage, one after the other, 0 to 255. ``few`` are those that need the last tap,
+    where there is an odd number of them."""
+    width, taps = weights.shape[1], weights.shape[0]
+    for c in range(4):  # rows that are added to this one may reach farther
+        to[c * width : c * width + first] = 0
+        to[c * width + last : c * width + width] = 0
+    for tap in range(0, taps - 1, 2):
+        _picked(row, starts, tap, first, last, pairs)
+        _weigh_pairs(pairs, weights[tap], weights[tap + 1], first, last, tap == 0, to)
+    g_at, b_at, a_at = np.uint64(width), np.uint64(2 * width), np.uint64(3 * width)
     for column in few:
         if first <= column < last:
             x = np.uint64(column)
-            pixel, w = row[places[taps, x]], weights[taps, x]
-            to[x] += w * np.float32(np.int32(pixel & byte))
-            to[g_at + x] += w * np.float32(np.int32((pixel >> eight) & byte))
-            to[b_at + x] += w * np.float32(np.int32((pixel >> sixteen) & byte))
-            to[a_at + x] += w * np.float32(np.int32(pixel >> top))
+            pixel, w = row[starts[x] + taps - 1], weights[taps - 1, x]
+            to[x] += w * _channel(pixel, 0)
+            to[g_at + x] += w * _channel(pixel, 8)
+            to[b_at + x] += w * _channel(pixel, 16)
+            to[a_at + x] += w * _channel(pixel, 24)
 
 
 @nb.njit(error_model="numpy")
@@ -131,26 +167,26 @@ def _packed(planes, first, last, to):
 
 
 @nb.njit(error_model="numpy")
-def _reached(held, y, places, taps):
+def _reached(held, y, starts, taps):
     """Which new pixels of a row take anything from the covered part of source row ``y``."""
-    first, last = 0, places.shape[1]
+    first, last = 0, starts.size
     if held[y, 1] == 0:
         return last, last
-    while first < last and places[taps - 1, first] < held[y, 0]:
+    while first < last and starts[first] + taps - 1 < held[y, 0]:
         first += 1
-    while last > first and places[0, last - 1] >= held[y, 1]:
+    while last > first and starts[last - 1] >= held[y, 1]:
         last -= 1
     return first, last
 
 
 @nb.njit(error_model="numpy")
-def _weigh_rows(source, held, rows, row_weights, places, weights, few, begin, end, out):
+def _weigh_rows(source, held, rows, row_weights, starts, weights, few, begin, end, out):
     """New rows ``begin`` to ``end``. Source rows are weighed across once and held while new rows need
     them; what is clear is passed over."""
-    taps_y, taps_x, width = row_weights.shape[1], weights.shape[0], places.shape[1]
+    taps_y, taps_x, width = row_weights.shape[1], weights.shape[0], starts.size
     across = np.empty((taps_y, 4 * width), np.float32)
     which, reach = np.full(taps_y, -1), np.zeros((taps_y, 2), np.int64)
-    total, pixels = np.empty(4 * width, np.float32), np.empty(width, np.uint32)
+    total, pairs = np.empty(4 * width, np.float32), np.empty(width, np.uint64)
     for j in range(begin, end):
         first, last = width, 0
         for k in range(taps_y):
@@ -158,8 +194,8 @@ def _weigh_rows(source, held, rows, row_weights, places, weights, few, begin, en
             slot = y % taps_y
             if row_weights[j, k] != 0 and which[slot] != y:
                 which[slot] = y
-                reach[slot] = _reached(held, y, places, taps_x)
-                _across(source[y], places, weights, few, reach[slot, 0], reach[slot, 1], pixels,
+                reach[slot] = _reached(held, y, starts, taps_x)
+                _across(source[y], starts, weights, few, reach[slot, 0], reach[slot, 1], pairs,
                         across[slot])  # fmt: skip
             if row_weights[j, k] != 0:
                 first, last = min(first, reach[slot, 0]), max(last, reach[slot, 1])
@@ -175,12 +211,12 @@ def _weigh_rows(source, held, rows, row_weights, places, weights, few, begin, en
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _weigh(source, held, rows, row_weights, places, weights, few):
+def _weigh(source, held, rows, row_weights, starts, weights, few):
     """Weighted sums over columns, then over rows; ``held`` says where the rows are not clear."""
-    out = np.zeros((rows.size, places.shape[1]), np.uint32)
+    out = np.zeros((rows.size, starts.size), np.uint32)
     for chunk in nb.prange((rows.size + CHUNK - 1) // CHUNK):
         begin = chunk * CHUNK
-        _weigh_rows(source, held, rows, row_weights, places, weights, few, begin,
+        _weigh_rows(source, held, rows, row_weights, starts, weights, few, begin,
                     min(begin + CHUNK, rows.size), out)  # fmt: skip
     return out
 
@@ -189,6 +225,19 @@ def _taps(size: int, scale: float, shift: float, first: int, count: int) -> tupl
     NDArray[np.int32], NDArray[np.float32]
 ]:  # fmt: skip
     return (_areas if scale < 1 else _cubics)(size, scale, shift, first, count)
+
+
+def _inside(
+    start: NDArray[np.int32], weights: NDArray[np.float32], size: int
+) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
+    """The same sums with every tap inside a source of ``size`` pixels: what would begin too late begins
+    earlier, with weights that come later."""
+    late = np.maximum(start + weights.shape[1] - size, 0)
+    if not late.any():
+        return start, weights
+    index = np.arange(weights.shape[1]) - late[:, None]
+    moved = np.take_along_axis(weights, np.maximum(index, 0), axis=1)
+    return start - late.astype(np.int32), np.where(index < 0, 0, moved).astype(np.float32)
 
 
 def resize(
@@ -215,10 +264,15 @@ def resize(
     source = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
     if held is None:
         held = spans(source)
-    taps = np.arange(across.shape[1])[:, None]
-    places = np.minimum(columns + taps, width - 1).astype(np.int32)
-    few = np.flatnonzero(across[:, -1]).astype(np.int32)
-    if len(few) > FEW * w:
-        few = few[:0]
-    weighed = _weigh(source, held, lines, down, places, np.ascontiguousarray(across.T), few)
+    # taps are weighed two at a time. Of an odd number the last is left for those that need it, where they
+    # are few; else there is one more, that weighs nothing
+    taps = across.shape[1]
+    if taps % 2 and (taps == 1 or np.count_nonzero(across[:, -1]) > FEW * w):
+        across = np.pad(across, ((0, 0), (0, 1)))
+        taps += 1
+    if width < taps:
+        source = np.ascontiguousarray(np.pad(source, ((0, 0), (0, taps - width))))
+    columns, across = _inside(columns, across, max(width, taps))
+    few = np.flatnonzero(across[:, -1]) if taps % 2 else np.empty(0, np.int64)
+    weighed = _weigh(source, held, lines, down, columns, np.ascontiguousarray(across.T), few)
     return np.asarray(weighed.view(np.uint8).reshape(h, w, 4))

@@ -21,6 +21,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from math import ceil
+from typing import TypedDict, Unpack
 
 import numba as nb
 import numpy as np
@@ -29,6 +30,7 @@ from numpy.typing import NDArray
 from velvet_seam.core.picture.coverage import Plane, weigh_in_place
 from velvet_seam.core.picture.foreground import Foreground, local_foreground, ycc_of
 from velvet_seam.core.picture.screen import CELL, STUDY, screen_surface, study
+from velvet_seam.core.picture.spans import span
 from velvet_seam.core.picture.unmix import (
     BLOCK,
     PLANE,
@@ -127,24 +129,25 @@ def _highest(raw, first, last):
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _key(picture, wide, lines, shares, near, core, columns, parts, ends, first, last, rows, k, to_ycc, white,
-         low, gain, shade, despill, to_grey, to_below, crisp, mask):  # fmt: skip
+         low, gain, shade, despill, to_grey, to_below, crisp, mask, loose):  # fmt: skip
     height, width = picture.shape
-    out = np.empty((height, width), np.uint32)
-    out[:first] = 0
-    out[last:] = 0
+    out, held = np.empty((height, width), np.uint32), np.zeros((height, 2), np.int32)
+    if not loose:
+        out[:first] = 0
+        out[last:] = 0
     for chunk in nb.prange((last - first + rows - 1) // rows):
         begin = first + chunk * rows
         _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, begin,
                   min(begin + rows, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
-                  to_below, crisp, mask, out)  # fmt: skip
-    return out
+                  to_below, crisp, mask, out, held)  # fmt: skip
+    return out, held
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(error_model="numpy", forceinline=True)
 def _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, first, last, k, to_ycc, white,
-              low, gain, shade, despill, to_grey, to_below, crisp, mask, out):  # fmt: skip
-    """Key some rows. Coverage is found :data:`REACH` rows ahead of the row that is finished, in a ring
-    of rows, since a row is made crisp by those around it."""
+              low, gain, shade, despill, to_grey, to_below, crisp, mask, out, held):  # fmt: skip
+    """Key some rows, and find where they are not clear. Coverage is found :data:`REACH` rows ahead of the
+    row that is finished, in a ring of rows, since a row is made crisp by those around it."""
     height, width = picture.shape
     segments, end = (width + SEGMENT - 1) // SEGMENT, wide.shape[0] - 1
     # every row of the ring is as wide as the picture and what the filter reaches beyond it
@@ -174,11 +177,14 @@ def _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, fi
                     solved[n % RING], tall, firm, room, out[n])  # fmt: skip
         if not opaque[n % RING]:
             own_coverage(picture[n], out[n])
-        if mask.size:
-            weigh_in_place(out[n], mask[n])
+        left, right = span(out[n])
+        if mask.size and left < right:
+            weigh_in_place(out[n], mask[n], left, right)
+            left, right = span(out[n])
+        held[n, 0], held[n, 1] = left, right
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(error_model="numpy", forceinline=True)
 def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core_above, core_below, columns,
            parts, ends, share, k, to_ycc, low, gain, shade, despill, to_grey, to_below, alpha, lit, own,
            solved, nearby, room, to):  # fmt: skip
@@ -232,7 +238,7 @@ def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core_ab
     return some
 
 
-@nb.njit(error_model="numpy")
+@nb.njit(error_model="numpy", forceinline=True)
 def _finish(pixels, y, height, above, below, share, k, to_ycc, shade, despill, to_grey, to_below, crisp,
             alpha, lit, own, solved, tall, firm, room, to):  # fmt: skip
     """The solved segments of row ``y``, made crisp run by run and unmixed."""
@@ -285,35 +291,49 @@ def read_screen(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> Scr
     return Screen(light, local_foreground(small, surface, key))
 
 
+@dataclass(frozen=True)
+class Loose:
+    """A keyed picture that has been written only where something is left of it: ``pixels`` (h, w, 4) uint8
+    RGBA, premultiplied, and ``held`` (h, 2) int32, the :func:`spans` of its rows. What a row that holds
+    nothing says is not to be read."""
+
+    pixels: NDArray[np.uint8]
+    held: NDArray[np.int32]
+
+
+class KeySettings(TypedDict, total=False):
+    """See :func:`screen_key`."""
+
+    tolerance: float
+    softness: float
+    clip: tuple[float, float]
+    keep_shadows: float
+    despill: float
+    spill_to: str
+    rows: tuple[int, int] | None
+    crisp: float
+    mask: Plane | None
+
+
 def screen_key(
-    picture: NDArray[np.uint8],
-    screen: Screen,
-    colour: tuple[int, int, int],
-    *,
-    tolerance: float = 0.03,
-    softness: float = 0.90,
-    clip: tuple[float, float] = (0.0, 1.0),
-    keep_shadows: float = 0.0,
-    despill: float = 1.0,
-    spill_to: str = "dark",
-    rows: tuple[int, int] | None = None,
-    crisp: float = CRISP,
-    mask: Plane | None = None,
-) -> NDArray[np.uint8]:
+    picture: NDArray[np.uint8], screen: Screen, colour: tuple[int, int, int],
+    **settings: Unpack[KeySettings],
+) -> NDArray[np.uint8]:  # fmt: skip
     """Key a screen out of a picture.
 
     Args:
         picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied.
         screen: from :func:`read_screen`.
         colour: the screen's R, G, B in 0 to 255; says which channel is the key channel.
-        tolerance: part of the way from screen to subject that still is screen, 0 to 1.
-        softness: part of the way over which coverage rises to full, 0 to 1.
-        clip: coverage that becomes 0 and coverage that becomes 1.
-        keep_shadows, despill: strengths, 0 to 1.
+        tolerance: part of the way from screen to subject that still is screen, 0 to 1; 0.03
+            where it is not given.
+        softness: part of the way over which coverage rises to full, 0 to 1; 0.9.
+        clip: coverage that becomes 0 and coverage that becomes 1; 0 and 1.
+        keep_shadows, despill: strengths, 0 to 1; 0 and 1.
         spill_to: what takes the place of spill: ``dark`` (nothing), ``grey`` (the same light without
             colour) or ``below`` (what lies below shines through).
         rows: first and last (excluded) row that is needed; the others stay clear.
-        crisp: how much an edge is sharpened; 0 leaves it as it was solved.
+        crisp: how much an edge is sharpened; 0 leaves it as it was solved; :data:`CRISP`.
         mask: (h, w) uint8, what the coverage is multiplied by in the end; rows where it is 0 throughout
             are not keyed at all.
 
@@ -326,6 +346,23 @@ def screen_key(
     >>> keyed[20, 20].tolist(), keyed[2, 2].tolist()
     ([200, 120, 40, 255], [0, 0, 0, 0])
     """
+    return _keyed(picture, screen, colour, loose=False, **settings).pixels
+
+
+def loose_key(
+    picture: NDArray[np.uint8], screen: Screen, colour: tuple[int, int, int],
+    **settings: Unpack[KeySettings],
+) -> Loose:  # fmt: skip
+    """The same as :func:`screen_key`, written only where something is left."""
+    return _keyed(picture, screen, colour, loose=True, **settings)
+
+
+def _keyed(
+    picture: NDArray[np.uint8], screen: Screen, colour: tuple[int, int, int], *, loose: bool,
+    tolerance: float = 0.03, softness: float = 0.90, clip: tuple[float, float] = (0.0, 1.0),
+    keep_shadows: float = 0.0, despill: float = 1.0, spill_to: str = "dark",
+    rows: tuple[int, int] | None = None, crisp: float = CRISP, mask: Plane | None = None,
+) -> Loose:  # fmt: skip
     between = rows or (0, picture.shape[0])
     if mask is not None:
         held = np.flatnonzero(mask.max(axis=1))
@@ -345,12 +382,12 @@ def screen_key(
     # every piece begins with rows that the one before it knows, too: as few pieces as keep threads busy
     pieces = 1 if threads == 1 else 2 * threads
     chunk = max(CHUNK, ceil((between[1] - between[0]) / pieces))
-    keyed = _key(
+    keyed, held = _key(
         pixels, screen.light, *lines, near, screen.foreground.core, columns, parts, ends, *between,
         chunk,
         key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low),
         np.float32(gain), np.float32(keep_shadows), np.float32(despill),
         np.float32(spill_to == "grey"), np.float32(spill_to == "below"), np.float32(crisp),
-        _NO_MASK if mask is None else np.ascontiguousarray(mask),
+        _NO_MASK if mask is None else np.ascontiguousarray(mask), loose,
     )  # fmt: skip
-    return keyed.view(np.uint8).reshape(picture.shape)
+    return Loose(keyed.view(np.uint8).reshape(picture.shape), held)

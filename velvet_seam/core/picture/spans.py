@@ -25,7 +25,7 @@ def any_covered(row, begin, length):
 
 
 @nb.njit(error_model="numpy")
-def _span(row):
+def span(row):
     """The first pixel of a packed row that is not clear, and the one after the last; 0, 0 if none. Looked
     for from both ends, so that a row that is covered throughout costs next to nothing."""
     first, last = 0, row.size
@@ -47,7 +47,7 @@ def spans(picture):
     """Where the rows of a picture of packed pixels, (h, w) uint32, are not clear: (h, 2) int32."""
     out = np.empty((picture.shape[0], 2), np.int32)
     for y in nb.prange(picture.shape[0]):
-        first, last = _span(picture[y])
+        first, last = span(picture[y])
         out[y, 0] = first
         out[y, 1] = last
     return out
