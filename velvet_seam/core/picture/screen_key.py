@@ -191,36 +191,32 @@ def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core_ab
     """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
     the row is ``wanted``. Answers whether any needs one."""
     width = pixels.size
-    row, some, idle = y % RING * (width + 2 * REACH) + REACH, False, False
+    row, some = y % RING * (width + 2 * REACH) + REACH, False
     fill(alpha, row, width, np.float32(0))
     if wanted:
         to[:] = 0
     solved[:] = 0
-    for segment in range(solved.size):
-        begin = segment * SEGMENT
-        stop = min(begin + SEGMENT, width)
+    for group in range(0, solved.size, GROUP):
         # most of a picture is screen: several segments are looked at together before each by itself
-        if segment % GROUP == 0:
-            idle = (
-                shade == 0
-                and _highest(raw, begin, min(begin + GROUP * SEGMENT, width)) <= _CLEAR_BITS
-            )
-        if idle:
+        begin, stop = group * SEGMENT, min((group + GROUP) * SEGMENT, width)
+        if shade == 0 and _highest(raw, begin, stop) <= _CLEAR_BITS:
             continue
-        if _highest(raw, begin, stop) <= _CLEAR_BITS:
-            if shade > 0 and wanted:
-                shadow(pixels, above, below, share, begin, stop, shade, to)
-            continue
-        c0, c1 = columns[begin], min(columns[stop - 1] + 1, core_above.size - 1)
-        whole = True
-        for c in range(c0, c1 + 1):
-            whole &= (core_above[c] & core_below[c]) != 0
-        if whole:
-            fill(alpha, row + begin, stop - begin, np.float32(1))
-            if wanted:
-                solid(pixels, begin, stop, k, near_above[c0], despill, to_grey, to_below, to)
-        else:
-            solved[segment], some = 1, True
+        for segment in range(group, min(group + GROUP, solved.size)):
+            begin, stop = segment * SEGMENT, min((segment + 1) * SEGMENT, width)
+            if _highest(raw, begin, stop) <= _CLEAR_BITS:
+                if shade > 0 and wanted:
+                    shadow(pixels, above, below, share, begin, stop, shade, to)
+                continue
+            c0, c1 = columns[begin], min(columns[stop - 1] + 1, core_above.size - 1)
+            whole = True
+            for c in range(c0, c1 + 1):
+                whole &= (core_above[c] & core_below[c]) != 0
+            if whole:
+                fill(alpha, row + begin, stop - begin, np.float32(1))
+                if wanted:
+                    solid(pixels, begin, stop, k, near_above[c0], despill, to_grey, to_below, to)
+            else:
+                solved[segment], some = 1, True
     if some:
         _between(near_above.ravel(), near_below.ravel(), share, nearby.ravel())
         beside, begin = y % RING * width, 0
