@@ -107,20 +107,21 @@ def clicks(say: Say) -> None:
     say("a click laid on a frame, in the mix", f"{worst} samples", "away at most (aim 1)")
 
 
-def crowded(shot: Shot, layers: int = 16, keyframes: int = 500) -> Shot:
-    """Many layers of the demo shot, their place and opacity keyed."""
+def crowded(shot: Shot, layers: int = 16, keyframes: int = 500, length: int = 1500) -> Shot:
+    """Many layers of the demo shot for a minute, their place and opacity keyed all along."""
     each = keyframes // (layers * 4) + 1
+    apart = length // each
     made = []
     for n in range(layers):
         layer = shot.layers[n % len(shot.layers)].model_dump(mode="json")
-        layer["id"] = f"l-{n}"
+        layer["id"], layer["span"] = f"l-{n}", {"first": n, "last": length - 1}
         seam = layer["seam"]
         for k, part in enumerate([*seam["matte"], *seam["masks"]]):
             part["id"] = f"p-{n}-{k}"
 
         def keys(value: float, far: float) -> dict[str, Any]:
             return {"keys": [
-                {"frame": 18 * k, "value": value + far * (k % 3), "ease": "smooth"}
+                {"frame": apart * k, "value": value + far * (k % 3), "ease": "smooth"}
                 for k in range(each)
             ]}  # fmt: skip
 
@@ -130,7 +131,13 @@ def crowded(shot: Shot, layers: int = 16, keyframes: int = 500) -> Shot:
         seam["opacity"] = keys(60, 20)
         made.append(layer)
     return Shot.model_validate(
-        {**shot.model_dump(mode="json"), "layers": made, "sounds": [], "marks": []}
+        {
+            **shot.model_dump(mode="json"),
+            "layers": made,
+            "sounds": [],
+            "marks": [],
+            "length": length,
+        }
     )
 
 
@@ -235,10 +242,8 @@ _DRAG = """async ([selector, moves]) => {
 
 
 def drags(say: Say, root: Path, library: Library, shot: Shot) -> None:
-    """Script of a pointer event, and the way of a trial picture, in Chromium with 16 layers."""
-    identity = library.shots.add(
-        crowded(shot).model_copy(update={"name": "Crowded", "length": shot.length})
-    )
+    """Script of a pointer event, and the way of a trial picture, in Chromium with 16 layers and a minute."""
+    identity = library.shots.add(crowded(shot).model_copy(update={"name": "Crowded"}))
     library.folder.database.close()
     with application(root) as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
@@ -248,11 +253,11 @@ def drags(say: Say, root: Path, library: Library, shot: Shot) -> None:
         page.click("#card-l-7")
         page.wait_for_timeout(800)
         page.keyboard.press("v")
-        page.evaluate("velvetSeam.bench.go(60)")
+        page.evaluate("velvetSeam.bench.go(100)")
         page.wait_for_timeout(2500)
         for what, selector in (
             ("a bar", "#lanes .bar[data-thing='l-7']"),
-            ("a keyframe in its lane", "#value-lanes .lane-knot[data-frame='54']"),
+            ("a keyframe in its lane", "#value-lanes .lane-knot[data-frame='187']"),
             ("a handle on the picture", "#handles [data-grab='turn']"),
         ):
             scripts, taken, answers = page.evaluate(_DRAG, [selector, 60])
