@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from velvet_seam.core.picture.compose import Join, compose_rgba8
 from velvet_seam.core.picture.placement import affine, place
+from velvet_seam.core.picture.resize import resize
 from velvet_seam.core.picture.spans import spans
 
 
@@ -72,6 +73,45 @@ def test_shrinking_keeps_the_light(scale, shift, flip):
     assert patch is not None
     wanted = source.sum((0, 1)) * scale**2
     assert np.abs(patch.pixels.sum((0, 1), dtype=float) / wanted - 1).max() < 0.02
+
+
+def area_means(size: int, scale: float, shift: float, first: int, count: int) -> np.ndarray:
+    """How much of each new pixel each source pixel covers, from the overlap of intervals: (count, size)."""
+    begin = shift + scale * np.arange(size)[None]
+    new = first + np.arange(count)[:, None]
+    return np.clip(np.minimum(begin + scale, new + 1) - np.maximum(begin, new), 0, None)
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.integers(0, 2**32), st.integers(1, 40), st.integers(1, 12), st.floats(0.07, 0.999),
+       st.floats(0.07, 0.999), st.floats(-9, 9), st.floats(-9, 9))  # fmt: skip
+def test_shrinking_any_size_anywhere_is_what_lies_under_each_new_pixel(seed, w, h, sx, sy, x, y):
+    rng = np.random.default_rng(seed)
+    alpha = rng.choice([0, 0, 120, 255], (h, w, 1))
+    source = np.concatenate([rng.integers(0, 256, (h, w, 3)) * alpha // 255, alpha], 2)
+    got = resize(source.astype(np.uint8), (sx, sy), (x, y), (-2, -3, 21, 17)).astype(float)
+    across, down = area_means(w, sx, x, -2, 21), area_means(h, sy, y, -3, 17)
+    wanted = np.einsum("jy,yxc,ix->jic", down, source.astype(float), across)
+    assert np.abs(got - wanted).max() <= 0.51
+
+
+@pytest.mark.parametrize("scale", [1.0, 0.93, 0.4, 1.6])
+@pytest.mark.parametrize(("turn", "flip"), [(0, False), (0, True), (23, False)])
+def test_rows_that_hold_nothing_may_say_anything(scale, turn, flip):
+    rng = np.random.default_rng(8)
+    whole = np.zeros((70, 50, 4), np.uint8)
+    whole[20:31, 4:44] = rng.integers(0, 256, (11, 40, 1))
+    whole[40:57, 11:30] = rng.integers(1, 256, (17, 19, 1))
+    held = spans(whole.view(np.uint32)[..., 0])
+    loose = whole.copy()
+    loose[held[:, 1] == 0] = rng.integers(0, 256, (int((held[:, 1] == 0).sum()), 50, 4))
+    loose[31:40] = 0  # what lies between is written
+    matrix = affine(30, 40, scale, turn, flip, flip, 50, 70)
+    wanted, got = place(whole, matrix, 64, 80), place(loose, matrix, 64, 80, held)
+    assert wanted is not None
+    assert got is not None
+    assert (wanted.left, wanted.top) == (got.left, got.top)
+    assert np.array_equal(wanted.pixels, got.pixels)
 
 
 @pytest.mark.parametrize("size", [(50, 80), (100, 160), (37, 59), (203, 331)])

@@ -242,3 +242,37 @@ def test_a_layer_is_cut_in_two_and_locked(bench: Page):
     assert len(state(bench, "shot.layers")) == 6
     bench.keyboard.press("f")
     until(bench, "!velvetSeam.bench.shot.layers[3].locked")
+
+
+_PIXELS = """() => {
+    const { width, height, dataset } = document.getElementById('picture');
+    const data = document.getElementById('picture').getContext('2d').getImageData(0, 0, width, height).data;
+    return [width, height, dataset.trial, [...data]];
+}"""
+
+
+def test_under_a_moving_hand_the_picture_has_as_many_pixels_as_are_seen(bench: Page):
+    bench.click("#card-l-moon")
+    turn = '#handles [data-grab="turn"]'
+    box = box_of(bench, turn)
+    bench.evaluate(f"window.knob = document.querySelector('{turn}')")
+    bench.mouse.move(box["x"] + 5, box["y"] + 5)
+    bench.mouse.down()
+    bench.mouse.move(box["x"] + 40, box["y"] + 20, steps=5)
+    until(bench, "document.getElementById('picture').dataset.trial === 'true'")
+    bench.wait_for_timeout(400)
+    width, height, trial, small = bench.evaluate(_PIXELS)
+    assert (width, height, trial) == (270, 480, "true")
+    # what is under the hand is moved, not made anew
+    assert bench.evaluate("knob.isConnected && knob.dataset.grab") == "turn"
+    assert box_of(bench, turn)["x"] > box["x"] + 20
+    bench.mouse.up()
+    until(bench, "velvetSeam.bench.shot.layers[1].place.rotation > 1")
+    until(bench, "document.getElementById('picture').width === 540")
+    bench.wait_for_timeout(400)
+    width, height, trial, whole = bench.evaluate(_PIXELS)
+    assert (width, height, trial) == (540, 960, "false")
+    halves = np.reshape(whole, (480, 2, 270, 2, 4)).mean((1, 3))
+    error = np.abs(halves - np.reshape(small, (480, 270, 4)))
+    assert error.mean() < 2  # the same picture, but for what JPEG does to either
+    assert np.ptp(halves[..., :3]) > 100
