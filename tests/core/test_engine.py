@@ -7,16 +7,18 @@ from collections.abc import Callable
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
-from velvet_seam.core.engine.step import step
+from velvet_seam.core.engine.step import Step, step
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.picture.placement import PlanesPatch
 from velvet_seam.core.picture.planes import frame_to_rgba
+from velvet_seam.core.picture.screen_key import Loose
 from velvet_seam.core.picture.yuv import rgba_to_yuv420
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.apply import apply
@@ -132,6 +134,10 @@ def test_a_video_frame_is_the_picture_to_the_bit(shot, preview, use, over):
     assert np.ptp(picture[..., :3]) > 100
 
 
+def made(step: Step) -> Any:
+    return step.run(*(made(one) for one in step.inputs))
+
+
 def test_a_full_video_frame_is_the_picture_too_though_clips_are_joined_as_their_codec_holds_them(
     shot, library
 ):
@@ -139,8 +145,11 @@ def test_a_full_video_frame_is_the_picture_too_though_clips_are_joined_as_their_
     shot = changed(shot, "l-sea", echo__count=2, echo__step=4)
     picture = engine.picture(engine.plan(shot, 40)).copy()
     step = engine.plan(shot, 40, video=True)
-    held = [one.run(*(lower.run() for lower in one.inputs)) for one in step.inputs[:3]]
+    held = [made(one) for one in step.inputs[:3]]
     assert [type(one) for one in held] == 3 * [PlanesPatch]  # the sea and its echoes
+    key = step.inputs[4].inputs[0]
+    assert key.kind == "screen-key"
+    assert isinstance(key.run(*(made(one) for one in key.inputs)), Loose)
     planes = engine.picture(step)
     luma = np.zeros(picture.shape[:2], np.uint8)
     blue, red = (np.zeros((luma.shape[0] // 2, luma.shape[1] // 2), np.uint8) for _ in range(2))
@@ -164,7 +173,11 @@ def test_what_was_planned_before_is_taken_only_for_the_same(shot, preview, how):
 
     engine, other, frame = Engine(footage), shot, 40
     before = engine.plan(shot, 40, short_side=270)
-    assert engine.plan(shot, 40, short_side=270).key == before.key
+    again = engine.plan(shot, 40, short_side=270)
+    assert again.key == before.key
+    # but for the moon, whose matte asks for another layer, nothing was planned twice
+    same = [one is other for one, other in zip(before.inputs, again.inputs, strict=True)]
+    assert same == [True, False, True, True, True]
     if how == "the layer":
         other = changed(shot, "l-embers", seam__opacity=31)
     if how == "the rate":

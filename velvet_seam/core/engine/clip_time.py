@@ -79,7 +79,7 @@ def reading(
     """The step that reads a layer's picture of its source; with ``planes`` as its codec holds it where
     it can be had so."""
 
-    def read(number: int) -> Step:
+    def read(number: int, planes: bool = False) -> Step:
         run = footage.read_planes if planes else footage.read
         params = (footage.digest, number, "planes") if planes else (footage.digest, number)
         return step(
@@ -88,11 +88,10 @@ def reading(
         )  # fmt: skip
 
     if clip_time.between == "nearest":
-        return read(frame_shown(footage, clip_time, frames, rate))
+        return read(frame_shown(footage, clip_time, frames, rate), planes)
     number, after, part = shown(footage, clip_time.at(frames, rate), clip_time.ends)
     if number == after or part < 1 / 256:
-        return read(number)
-    planes = False
+        return read(number, planes)
     join = mixed_frames if clip_time.between == "mix" else flowed
     return step(
         "between", lambda one, other: join(one, other, part), (clip_time.between, part),

@@ -64,6 +64,7 @@ class Cutter:
         self._at = frame - layer.span.first
         self._scale = self._number(layer.place.scale) / 100
         self._masking = Masking(planner, layer, self._at, width, height)
+        # by the key of a step, what makes it, whole or loose: a screen key alone, or with a mask laid on
         self._screen_keys: dict[str, Callable[..., Any]] = {}
         self._masked_keys: dict[str, Callable[..., Any]] = {}
 

@@ -13,9 +13,6 @@ import numpy as np
 
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.plan import Footage, Known, Picture, Planner, Sheet, Step, View
-from velvet_seam.core.picture.placement import Patch, PlanesPatch
-from velvet_seam.core.picture.planes import Planes
-from velvet_seam.core.picture.screen_key import Loose, Screen
 from velvet_seam.core.shot.shot import Shot
 
 PREVIEW_SHORT_SIDE = 540
@@ -186,10 +183,4 @@ def _steps(step: Step, wanted: Callable[[Step], bool] = lambda _: True) -> dict[
 
 
 def _size(result: Any) -> int:
-    if isinstance(result, Patch):
-        return result.pixels.nbytes + 64
-    if isinstance(result, PlanesPatch):
-        return result.planes.nbytes + 64
-    if isinstance(result, Loose):
-        return result.pixels.nbytes + result.held.nbytes
-    return result.nbytes if isinstance(result, np.ndarray | Screen | Planes) else 64
+    return int(getattr(result, "nbytes", 0)) + 64

@@ -31,6 +31,10 @@ class Patch:
     top: int
     pixels: NDArray[np.uint8]
 
+    @property
+    def nbytes(self) -> int:
+        return self.pixels.nbytes
+
 
 @dataclass(frozen=True)
 class PlanesPatch:
@@ -39,6 +43,10 @@ class PlanesPatch:
     left: int
     top: int
     planes: Planes
+
+    @property
+    def nbytes(self) -> int:
+        return self.planes.nbytes
 
 
 def repeated(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
@@ -103,14 +111,12 @@ def place(
     shift = _whole_shift(matrix, width, height)
     if shift is None:
         picture = np.ascontiguousarray(picture)
+    loose = held is not None
     if held is None:
         rows = np.ascontiguousarray(repeated(picture))
         held = spans(rows.view(np.uint32)[..., 0])
         if len(rows) < height:
             held = np.repeat(held, height, axis=0)
-        cleared = True
-    else:
-        cleared = False
     box = _occupied(held)
     if box is None:
         return None
@@ -124,7 +130,7 @@ def place(
         upright, held, matrix = _upright(picture, held, matrix)
         scale, shift_to = (matrix[0, 0], matrix[1, 1]), (matrix[0, 2], matrix[1, 2])
         return Patch(x0, y0, resize(upright, scale, shift_to, window, held))
-    if not cleared:
+    if loose:  # what is turned is read everywhere
         picture[held[:, 1] == 0] = 0
     if min(reach_x, reach_y) < 1:
         picture, matrix = _reduced(picture, matrix, reach_x, reach_y, held)

@@ -296,6 +296,10 @@ class Loose:
     pixels: NDArray[np.uint8]
     held: NDArray[np.int32]
 
+    @property
+    def nbytes(self) -> int:
+        return self.pixels.nbytes + self.held.nbytes
+
 
 class KeySettings(TypedDict, total=False):
     """See :func:`screen_key`."""
