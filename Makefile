@@ -21,7 +21,7 @@ $(VENV)/dev: requirements-dev.txt $(VENV)/ready
 # compiles the kernels once; Numba keeps the result beside the source. It looks only at the file a kernel is
 # in, not at those it calls: what was kept is thrown away when any of them has changed
 $(VENV)/warm: $(VENV)/ready $(KERNELS)
-	@echo "Compiling the kernels (once, about a minute)"
+	@echo "Compiling the kernels (once, one to three minutes)"
 	@find velvet_seam -name '*.nb[ci]' -delete
 	$(PY) -m velvet_seam.work.warm
 	@touch $@
