@@ -88,7 +88,7 @@ export class Handles {
     add(svg, "path", { class: "frame-line", d: path });
     this.path.render(layer);
     const { room } = this.picture; // to ask the page for it would make it arrange itself once more
-    const inside = ([x, y]) => [Math.min(Math.max(x, 10), room.width - 10), Math.min(Math.max(y, 10), room.height - 10)];
+    const inside = ([x, y]) => [Math.min(Math.max(x, 10), room.width - 10), Math.min(Math.max(y, room.top + 10), room.height - 10)];
     corners.forEach((corner, n) => {
       const [x, y] = inside(corner);
       add(svg, "circle", { class: "knob", cx: x, cy: y, r: KNOB, "data-grab": "scale", "data-corner": n });

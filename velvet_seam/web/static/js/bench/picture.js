@@ -29,7 +29,7 @@ export class Picture {
     this.empty = document.getElementById("empty");
     this.playing = false;
     this.rect = { x: 0, y: 0, width: 1, height: 1, k: 1 };
-    this.room = { width: 1, height: 1 }; // all of the mat
+    this.room = { top: TOP, width: 1, height: 1 }; // the mat below its row of buttons
     this.slot = new Slot(live, (answer) => { if (!this.playing) this.paint(answer); });
     this.sideSlots = {};
     for (const side of ["layer", "below"]) {
@@ -112,7 +112,7 @@ export class Picture {
     const { bench, mat } = this;
     const { width, height } = bench.shot.canvas;
     const room = { width: mat.clientWidth - 2 * EDGE, height: mat.clientHeight - TOP - EDGE };
-    this.room = { width: mat.clientWidth, height: mat.clientHeight };
+    this.room = { top: TOP, width: mat.clientWidth, height: mat.clientHeight };
     if (room.width <= 0 || room.height <= 0) return;
     let k = Math.min(room.width / width, room.height / height);
     // with a seam chosen the side pictures get room of their own, where it leaves the main one large
