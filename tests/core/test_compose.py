@@ -98,6 +98,31 @@ def test_a_layer_joined_as_its_codec_holds_it_is_its_picture_to_the_bit(seed, wi
 
 
 @pytest.mark.parametrize("linear", [False, True])
+@pytest.mark.parametrize(
+    "colour", [(242, 166, 94, 255), (0, 128, 64, 128), (0, 0, 0, 255), (0, 0, 0, 0)]
+)
+def test_a_layer_of_one_colour_is_joined_as_its_pixels_are(colour, linear):
+    rng = np.random.default_rng(5)
+    wide = PIECE + 30
+    pixels = rng.integers(0, 256, (4, wide, 4), np.uint8)
+    pixels[..., 3] = 255
+    ground = Join(Patch(0, 0, pixels), "normal", 1.0)
+    row = np.full((1, wide - 9, 4), colour, np.uint8)
+    flat = Patch(5, 1, np.broadcast_to(row, (3, wide - 9, 4)))
+    one_other = row.copy()
+    one_other[0, -1] = (9, 8, 7, 255)  # a row that is repeated, too, but not of one colour
+    striped = Patch(5, 1, np.broadcast_to(one_other, (3, wide - 9, 4)))
+    for patch in (flat, striped):
+        dense = Patch(patch.left, patch.top, patch.pixels.copy())
+        for mode in MODES:
+            got, wanted = (
+                compose(wide, 4, (0, 0, 0), [ground, Join(one, mode, 0.6)], linear=linear)
+                for one in (patch, dense)
+            )
+            assert np.abs(got - wanted).max() < 1e-6, mode
+
+
+@pytest.mark.parametrize("linear", [False, True])
 def test_it_does_not_matter_where_a_stack_is_cut(linear):
     rng = np.random.default_rng(11)
     joins = [Join(random_patch(rng, n % 3 == 0), mode, 0.8) for n, mode in enumerate(MODES)]

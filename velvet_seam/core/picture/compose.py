@@ -18,11 +18,12 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.picture.blend import EVERYWHERE, MODES
 from velvet_seam.core.picture.colour import to_linear
+from velvet_seam.core.picture.frame_rows import chroma_row, colour_sums, luma_row, sums_held
 from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT, join_piece, shown
 from velvet_seam.core.picture.one_pass import NORMAL, ONE_PASS, joined_at_once
 from velvet_seam.core.picture.placement import Patch, PlanesPatch, repeated
 from velvet_seam.core.picture.planes import pixel_row, plane_row, tint_row, tints_held
-from velvet_seam.core.picture.yuv import pair_to_planes, to_ycc
+from velvet_seam.core.picture.yuv import to_ycc
 
 Below = NDArray[np.float32]
 """A picture under construction: (height, 3, width), for every row its R, G and B in 0 to 1; with a
@@ -138,10 +139,12 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
     b, blended = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
     under, a, inverse = np.ones(p, np.float32), np.zeros(p, np.float32), np.zeros(p, np.float32)
     held, width = planes.shape[1], planes.shape[2]
-    pair, height = np.empty((2, width if frame.size else 0), np.uint32), frame.shape[0] // 3 * 2
-    sums = np.zeros((2, width + 2 if frame.size else 0), np.uint32)
-    colours = np.empty((3, width // 2 if frame.size else 0), np.float32)
-    to_pair, to_frame = pair.reshape(-1), frame.reshape(-1)
+    height, half = frame.shape[0] // 3 * 2, width // 2 if frame.size else 0
+    red_blue, green = (
+        np.empty(sums_held(2 * half), np.uint32),
+        np.empty(sums_held(2 * half), np.uint32),
+    )
+    colours, to_frame = np.empty((3, half), np.float32), frame.reshape(-1)
     firm = held == 3
     simple = firm and not light.size
     rows = np.empty((len(shapes), width), np.uint32)
@@ -178,7 +181,8 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                     layer = nb.carray(pixels_at(addresses[k]), w * h)
                     at = np.uint64(j * to_next + x0 - left)
                 if simple and modes[k] in ONE_PASS:
-                    joined_at_once(modes[k], layer, at, to, x0 - begin, p, x1 - x0, opacities[k])
+                    joined_at_once(modes[k], layer, at, to, x0 - begin, p, x1 - x0, opacities[k],
+                                   spots[k, 6] != 0)  # fmt: skip
                 else:  # so many arrays are passed on only where they are needed: each is counted
                     join_piece(layer, at, x0 - begin, x1 - x0, x1 - x0 == n, modes[k], opacities[k],
                                firm, to, under, s, a, inverse, b, blended, colour, light)  # fmt: skip
@@ -186,7 +190,8 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                 if light.size:
                     shown(to, display)
                 if frame.size:
-                    _pack(to, under, to_pair, np.uint64(y % 2 * width + begin), n)
+                    luma_row(to, p, weights, to_frame, np.uint64(y * width + begin), n)
+                    colour_sums(to, p, red_blue, green, begin, n, y % 2 == 1)
                 else:
                     _pack(to, under, to_packed, np.uint64(y * width + begin), n)
                 continue
@@ -197,11 +202,10 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                 else:
                     _copy(to, np.uint64(c * p), to_planes, at, n)
         if frame.size and y % 2:
-            half = width // 2
             blue = height * width + y // 2 * half
             red = blue + height // 2 * half
-            pair_to_planes(pair[0], pair[1], weights, frame[y - 1], frame[y],
-                           to_frame[blue : blue + half], to_frame[red : red + half], sums, colours)  # fmt: skip
+            chroma_row(red_blue, green, weights, to_frame[blue : blue + half],
+                       to_frame[red : red + half], colours)  # fmt: skip
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
@@ -254,7 +258,8 @@ class _Laid:
     addresses: NDArray[np.uint64]
     """Of packed pixels, 0 where there are none."""
     spots: NDArray[np.int64]
-    """Left, top, width, height, pixels to the next row, and the number among those that are folded, or −1."""
+    """Left, top, width, height, pixels to the next row, the number among those that are folded, or −1, and
+    whether all is of one colour."""
     folded: NDArray[np.uint64]
     """Addresses of Y', Cb and Cr of what its codec holds."""
     shapes: NDArray[np.int64]
@@ -265,11 +270,11 @@ class _Laid:
 def _laid(patches: Sequence[Patch | PlanesPatch]) -> _Laid:
     held, addresses, folded, gains = [], [], [], []
     shapes: list[tuple[int, int, int]] = []
-    spots = np.zeros((len(patches), 6), np.int64)
+    spots = np.zeros((len(patches), 7), np.int64)
     for k, patch in enumerate(patches):
         if isinstance(patch, PlanesPatch):
             one = patch.planes
-            spots[k] = patch.left, patch.top, one.width, one.height, 0, len(shapes)
+            spots[k] = patch.left, patch.top, one.width, one.height, 0, len(shapes), 0
             shapes.append((*one.luma.shape, one.blue.shape[1]))
             folded.append([plane.ctypes.data for plane in (one.luma, one.blue, one.red)])
             gains.append(one.k)
@@ -277,7 +282,8 @@ def _laid(patches: Sequence[Patch | PlanesPatch]) -> _Laid:
             continue
         rows = np.ascontiguousarray(repeated(patch.pixels))
         h, w = patch.pixels.shape[:2]
-        spots[k] = patch.left, patch.top, w, h, w if len(rows) == h else 0, -1
+        flat = len(rows) == 1 and bool((rows == rows[0, 0]).all())
+        spots[k] = patch.left, patch.top, w, h, w if len(rows) == h else 0, -1, flat
         held.append(rows)
         addresses.append(rows.ctypes.data)
     return _Laid(

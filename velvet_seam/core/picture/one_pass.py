@@ -130,10 +130,24 @@ def _changed(change: Callable[[Any, Any, Any], Any]) -> Any:
 
 def _pass(become: Callable[[Any, Any, Any], Any]) -> Any:
     """A loop over packed pixels that joins them with planes R, G, B of ``p`` values each, from ``left`` on.
-    ``share`` is the opacity over 255; stretches without any of the bits ``seen`` change nothing."""
+    ``share`` is the opacity over 255; stretches without any of the bits ``seen`` change nothing. Where all
+    are of one colour there is nothing to unpack, and what depends on the colour alone is found once."""
 
     @nb.njit(error_model="numpy", fastmath={"contract"})
-    def run(row, at, to, left, p, n, share, seen):
+    def run_of_one(pixel, to, left, p, n, share):
+        a = np.float32(np.int32(pixel >> np.uint32(24))) * share
+        for channel in range(3):
+            value = (pixel >> np.uint32(8 * channel)) & np.uint32(255)
+            s, at = min(np.float32(np.int32(value)) * share, a), np.uint64(left + channel * p)
+            for k in range(n):
+                i = at + np.uint64(k)
+                to[i] = become(to[i], s, a)
+
+    @nb.njit(error_model="numpy", fastmath={"contract"})
+    def run(row, at, to, left, p, n, share, seen, one_colour):
+        if one_colour:
+            run_of_one(row[at], to, left, p, n, share)
+            return
         byte = np.uint32(255)
         eight, sixteen, top = np.uint32(8), np.uint32(16), np.uint32(24)
         for begin in range(0, n, STRETCH):
@@ -186,40 +200,40 @@ _pass_pin_light = _pass(_changed(_pin_light))
 
 
 @nb.njit(error_model="numpy")
-def joined_at_once(mode, row, at, to, left, p, n, opacity):
-    """Join ``n`` packed pixels with planes by one of :data:`ONE_PASS`."""
+def joined_at_once(mode, row, at, to, left, p, n, opacity, one_colour):
+    """Join ``n`` packed pixels, which may all be of ``one_colour``, with planes by one of :data:`ONE_PASS`."""
     share = np.float32(opacity) * np.float32(1.0 / 255.0)
     # light on black: most of it changes nothing
     seen = np.uint32(0xFFFFFF) if mode in ADDING else np.uint32(0xFFFFFFFF)
     if mode == NORMAL:
-        _pass_normal(row, at, to, left, p, n, share, seen)
+        _pass_normal(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _MULTIPLY:
-        _pass_multiply(row, at, to, left, p, n, share, seen)
+        _pass_multiply(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _SCREEN:
-        _pass_screen(row, at, to, left, p, n, share, seen)
+        _pass_screen(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _OVERLAY:
-        _pass_overlay(row, at, to, left, p, n, share, seen)
+        _pass_overlay(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _DARKEN:
-        _pass_darken(row, at, to, left, p, n, share, seen)
+        _pass_darken(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _LIGHTEN:
-        _pass_lighten(row, at, to, left, p, n, share, seen)
+        _pass_lighten(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _HARD_LIGHT:
-        _pass_hard_light(row, at, to, left, p, n, share, seen)
+        _pass_hard_light(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _SOFT_LIGHT:
-        _pass_soft_light(row, at, to, left, p, n, share, seen)
+        _pass_soft_light(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _DIFFERENCE:
-        _pass_difference(row, at, to, left, p, n, share, seen)
+        _pass_difference(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _EXCLUSION:
-        _pass_exclusion(row, at, to, left, p, n, share, seen)
+        _pass_exclusion(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _PLUS_LIGHTER:
-        _pass_plus_lighter(row, at, to, left, p, n, share, seen)
+        _pass_plus_lighter(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _ADD:
-        _pass_add(row, at, to, left, p, n, share, seen)
+        _pass_add(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _SUBTRACT:
-        _pass_subtract(row, at, to, left, p, n, share, seen)
+        _pass_subtract(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _LINEAR_BURN:
-        _pass_linear_burn(row, at, to, left, p, n, share, seen)
+        _pass_linear_burn(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _LINEAR_LIGHT:
-        _pass_linear_light(row, at, to, left, p, n, share, seen)
+        _pass_linear_light(row, at, to, left, p, n, share, seen, one_colour)
     elif mode == _PIN_LIGHT:
-        _pass_pin_light(row, at, to, left, p, n, share, seen)
+        _pass_pin_light(row, at, to, left, p, n, share, seen, one_colour)

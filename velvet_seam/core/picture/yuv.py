@@ -127,7 +127,7 @@ def _two_rows(one, other, red_blue, green):
 
 
 @nb.njit(error_model="numpy")
-def _thinned(red_blue, green, to_r, to_g, to_b):
+def thinned(red_blue, green, to_r, to_g, to_b):
     """Every second pixel, with a quarter of its neighbours (the siting of H.264), times eight. The sums are
     taken two at a time, since picking every second value does not run in vectors."""
     half, blue, high, low = np.uint64(0xFFFF), np.uint64(16), np.uint64(32), np.uint64(0xFFFFFFFF)
@@ -143,7 +143,7 @@ def _thinned(red_blue, green, to_r, to_g, to_b):
 
 
 @nb.njit(error_model="numpy", fastmath={"contract"})
-def _differences(r, g, b, k, blue, red):
+def differences(r, g, b, k, blue, red):
     """Cb and Cr of a row, from eight times its colour."""
     middle, eighth = np.float32(128.5), np.float32(0.125)
     b0, b1, b2 = k[3] * eighth, k[4] * eighth, k[5] * eighth
@@ -164,8 +164,8 @@ def pair_to_planes(one, other, k, luma, luma_below, blue, red, sums, colours):
     if luma_below.size:
         _luma(other, k, luma_below)
     _two_rows(one, other, sums[0], sums[1])
-    _thinned(sums[0].view(np.uint64), sums[1].view(np.uint64), colours[0], colours[1], colours[2])
-    _differences(colours[0], colours[1], colours[2], k, blue, red)
+    thinned(sums[0].view(np.uint64), sums[1].view(np.uint64), colours[0], colours[1], colours[2])
+    differences(colours[0], colours[1], colours[2], k, blue, red)
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
