@@ -27,8 +27,9 @@ from velvet_seam.core.picture.edge import (
     worked,
 )
 from velvet_seam.core.picture.luma_key import luma_key
-from velvet_seam.core.picture.screen import measure_area, measure_border, screen_surface, study
+from velvet_seam.core.picture.screen import measure_area, measure_border, screen_surface
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
+from velvet_seam.core.picture.study import study
 from velvet_seam.core.problem import Problem
 from velvet_seam.demo import acrobat, fox, hand, moth, stage, tonight
 from velvet_seam.demo.draw import FOLDER

@@ -10,7 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from velvet_seam.core.media.clip import layout_of, to_rgba
-from velvet_seam.core.picture.planes import yuv420_to_rgba
+from velvet_seam.core.picture.planes import Planes, yuv420_to_rgba
+from velvet_seam.core.picture.screen_key import loose_key, read_screen, screen_key
+from velvet_seam.core.picture.study import STUDY, study
 from velvet_seam.core.picture.yuv import WEIGHTS, coefficients, planes_to_rgb16
 
 LAYOUTS = [
@@ -98,3 +100,55 @@ def test_both_ways_of_converting_the_usual_planes_agree(seed, width, height):
 def test_other_planes_are_left_to_the_general_converter():
     for name in ("nv12", "yuv411p", "gbrp", "rgb24", "yuv420p16le", "yuv422p10be"):
         assert layout_of(av.VideoFrame(16, 16, name)) is None
+
+
+def held(rng: np.random.Generator, height: int, width: int, most: int) -> Planes:
+    """Random planes around the green of a screen, up to ``most`` away from it, with bytes beyond each row."""
+    lines, columns = (height + 1) // 2, (width + 1) // 2
+
+    def plane(middle: int, rows: int, row: int) -> np.ndarray:
+        return rng.integers(middle - most, middle + most + 1, (rows, row), np.int64).astype(
+            np.uint8
+        )
+
+    luma = plane(125, height, width + int(rng.integers(0, 40)))
+    row = columns + int(rng.integers(0, 40))
+    planes = plane(100, lines, row), plane(100, lines, row)
+    return Planes(luma, *planes, width, height, coefficients("709", False))
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(0, 2**32), st.sampled_from([2, 4, 6, 8, 12]), st.integers(0, 3))
+def test_a_study_of_planes_is_that_of_their_picture(seed, step, wider):
+    """But for each pixel's rounding, which a mean of four or more of them nearly forgets."""
+    rng = np.random.default_rng(seed)
+    sides = (STUDY * step, (STUDY + wider) * step)
+    planes = held(rng, *(sides if seed % 2 else sides[::-1]), most=16)
+    got, wanted = study(planes), study(planes.rgba())
+    assert got.shape == wanted.shape
+    error = (got - wanted) * 255
+    assert np.abs(error).max() < 1.2
+    assert np.abs(error).std() < 0.7 / step
+    # an error of its place would show at the border first
+    for side in (error[0], error[-1], error[:, 0], error[:, -1]):
+        assert abs(side.mean()) < 0.1
+
+
+@pytest.mark.parametrize("size", [(360, 362), (361, 375)])
+def test_a_key_of_planes_is_that_of_their_picture_to_the_bit(size):
+    rng = np.random.default_rng(8)
+    planes, colour = held(rng, *size, most=2), (80, 165, 70)
+    planes.luma[90:250, 100:220] = rng.integers(60, 220, (160, 120))
+    planes.blue[45:125, 50:110], planes.red[45:125, 50:110] = 120, 140
+    picture, screen = planes.rgba(), read_screen(planes, colour)
+    mask = np.zeros(size, np.uint8)
+    mask[40:230, 20:] = 200
+    settings: dict
+    for settings in ({}, {"mask": mask, "keep_shadows": 0.5}, {"rows": (70, 200), "despill": 0.3}):
+        wanted = screen_key(picture, screen, colour, **settings)
+        assert np.array_equal(screen_key(planes, screen, colour, **settings), wanted)
+        loose = loose_key(planes, screen, colour, **settings)
+        some = loose.held[:, 1] > 0
+        assert np.array_equal(loose.pixels[some], wanted[some])
+        assert not wanted[~some].any()
+        assert 5000 < np.count_nonzero(wanted[..., 3]) < wanted[..., 3].size / 2

@@ -9,8 +9,9 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from velvet_seam.core.picture.colour import delta_e, to_linear, to_oklab
-from velvet_seam.core.picture.screen import measure_border, screen_surface, study
+from velvet_seam.core.picture.screen import measure_border, screen_surface
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
+from velvet_seam.core.picture.study import study
 
 
 def scene(

@@ -16,10 +16,11 @@ from velvet_seam.core.picture.hdr import to_sdr
 from velvet_seam.core.picture.luma_key import luma_key
 from velvet_seam.core.picture.outline import cover_outline, star
 from velvet_seam.core.picture.placement import affine, place
-from velvet_seam.core.picture.planes import yuv420_to_rgba
+from velvet_seam.core.picture.planes import Planes, yuv420_to_rgba
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.picture.shape import BAND, BOX, OVAL, STRAIGHT, Soft, cover
 from velvet_seam.core.picture.steady import Neighbour, motion, steadied
+from velvet_seam.core.picture.study import study
 from velvet_seam.core.picture.yuv import (
     coefficients,
     planes_to_rgb16,
@@ -45,6 +46,8 @@ def warm() -> None:
                 yuv420_to_rgba(samples, samples, samples, 8, 8, k)
             rgb = planes_to_rgb16(samples, samples, samples, 8, 8, k, True, False, np.float32(1))
             rgb16_to_rgba(rgb, samples, 255)
+    grey = np.full((360, 360), 128, np.uint8)
+    study(Planes(grey, grey, grey, 360, 360, k))
     frame = av.VideoFrame(32, 48, "yuv420p")
     luma, blue, red = (
         np.frombuffer(memoryview(p), np.uint8).reshape(-1, p.line_size) for p in frame.planes

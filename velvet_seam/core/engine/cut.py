@@ -25,8 +25,10 @@ from velvet_seam.core.picture.difference_key import difference_key, median_plate
 from velvet_seam.core.picture.edge import EdgeWork, worked
 from velvet_seam.core.picture.luma_key import luma_key
 from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen_key import Screen, loose_key, read_screen, screen_key
 from velvet_seam.core.picture.steady import REACH, Neighbour, motion, steadied
+from velvet_seam.core.picture.study import size_of
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.matte import (
     ColourKey,
@@ -172,18 +174,22 @@ class Cutter:
         colour, left, spill_to = colour_to_rgb(key.colour), self._masking.rows_left(), key.spill_to
 
         def keyed(
-            write: Callable[..., Any], source: Picture, screen: Screen, mask: Plane | None = None
-        ) -> Any:
-            height = source.shape[0]
+            write: Callable[..., Any], source: Picture | Planes, screen: Screen,
+            mask: Plane | None = None,
+        ) -> Any:  # fmt: skip
+            height = size_of(source)[0]
             rows = (floor(left[0] * height), ceil(left[1] * height))
             return write(
                 source, screen, colour, **settings, clip=clip, spill_to=spill_to, rows=rows,
                 mask=mask,
             )  # fmt: skip
 
-        read = step("read-screen", lambda p: read_screen(p, colour), colour, self._source)
+        # a screen is read in the codec's planes in either case, so that either gives the same bits
+        folded = self._planner.folded(self._layer, self._frame)
+        read = step("read-screen", lambda p: read_screen(p, colour), colour, folded)
         params = (colour, sorted(settings.items()), clip, spill_to, left)
-        made = step("screen-key", partial(keyed, screen_key), params, self._source, read)
+        source = folded if self._planner.video else self._source
+        made = step("screen-key", partial(keyed, screen_key), params, source, read)
         self._screen_keys[made.key] = keyed
         return made
 
@@ -275,7 +281,7 @@ class Cutter:
                 elif use == "keep":
                     if picture is not self._source:
                         picture = step(
-                            "keep-mask", lambda p, s, q: mixed(p, s, fitted(q, p)), (), picture, self._source,
+                            "keep-mask", lambda p, s, q: mixed(p, s, fitted(q, *p.shape[:2])), (), picture, self._source,
                             plane,
                         )  # fmt: skip
                 else:
@@ -291,12 +297,14 @@ class Cutter:
         if key is None:
 
             def run(p: Picture, q: Plane) -> Picture:
-                return weighed(p, fitted(255 - q if out else q, p))
+                return weighed(p, fitted(255 - q if out else q, *p.shape[:2]))
 
             return step("mask", run, out, picture, plane)
 
-        def both(write: Callable[..., Any], source: Picture, screen: Screen, q: Plane) -> Any:
-            return key(write, source, screen, fitted(255 - q if out else q, source))
+        def both(
+            write: Callable[..., Any], source: Picture | Planes, screen: Screen, q: Plane
+        ) -> Any:
+            return key(write, source, screen, fitted(255 - q if out else q, *size_of(source)))
 
         run, params = partial(both, screen_key), (picture.key, out)
         made = step("screen-key", run, params, *picture.inputs, plane)

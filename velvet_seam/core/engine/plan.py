@@ -233,7 +233,7 @@ class Planner:
             picture = step("grey", _coverage, (), picture)
         size = (self._sheet.width, self._sheet.height)
         if whole and self._video and picture is source and not later and not spot.wipe:
-            picture = self._source(layer, frame, planes=True)[0]
+            picture = self.folded(layer, frame)
         if spot.wipe:
             side, part = spot.wipe
             picture = step("wipe", partial(wiped, side=side, part=part), spot.wipe, picture)
@@ -309,6 +309,10 @@ class Planner:
     def footage(self, identity: str) -> Footage:
         return self._footage(identity)
 
+    def folded(self, layer: Layer, frame: int) -> Step:
+        """The layer's picture as its codec holds it, where it can be had so."""
+        return self._source(layer, frame, planes=True)[0]
+
     def _source(
         self, layer: Layer, frame: int, planes: bool = False
     ) -> tuple[Step, int, int]:  # fmt: skip
@@ -327,7 +331,7 @@ class Planner:
         footage = self._footage(source.footage)
         soon = layer.seam.edge.steady != 0
         at = frame - layer.span.first
-        planes = planes and footage.moving
+        planes = planes and footage.in_planes
         read = reading(footage, layer.time, at, self._shot.rate, soon, planes)
         return read, footage.width, footage.height
 

@@ -26,6 +26,9 @@ class Footage(Protocol):
     digest: str
 
     @property
+    def in_planes(self) -> bool: ...
+
+    @property
     def picture_size(self) -> tuple[int, int]: ...
 
     @property

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.media.clip import ClipReader, Reader, open_clip
+from velvet_seam.core.media.flipbook import FORMATS as FLIPBOOKS
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.proxy import ProxyReader
 from velvet_seam.core.media.size import SHORT_SIDE, proxy_size
@@ -73,10 +74,17 @@ class Material:
         with self._lock:
             return self._read(number)
 
+    @property
+    def in_planes(self) -> bool:
+        """Whether it may be had as its codec holds it: whether nothing else is to be done to it."""
+        one = self.probe
+        changed = one.rotation or one.hdr or one.alpha or one.format in FLIPBOOKS
+        return self.moving and not self._preview and not changed
+
     def read_planes(self, number: int) -> Planes | NDArray[np.uint8]:
         """The same, as its codec holds it where there is nothing else to be done to it."""
         with self._lock:
-            if self.moving and not self._preview:
+            if self.in_planes:
                 reader = self._open()
                 planes = reader.read_planes(number) if isinstance(reader, ClipReader) else None
                 if planes:
@@ -118,6 +126,7 @@ class Missing:
     """Stands for footage whose file is not there: a hatched field of the same size."""
 
     moving = False
+    in_planes = False
     frames = 1
     length = Fraction(0)
 

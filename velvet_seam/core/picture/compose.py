@@ -23,6 +23,7 @@ from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT, join_piece, show
 from velvet_seam.core.picture.one_pass import NORMAL, ONE_PASS, joined_at_once
 from velvet_seam.core.picture.placement import Patch, PlanesPatch, repeated
 from velvet_seam.core.picture.planes import pixel_row, plane_row, tint_row, tints_held
+from velvet_seam.core.picture.pointer import bytes_at, pixels_at
 from velvet_seam.core.picture.yuv import to_ycc
 
 Below = NDArray[np.float32]
@@ -46,24 +47,6 @@ class Join:
     patch: Patch | PlanesPatch
     blend: str
     opacity: float
-
-
-def _pointing_to(kind):
-    @nb.extending.intrinsic
-    def pointer(typing, address):
-        signature = nb.types.CPointer(kind)(nb.uint64)
-
-        def generate(context, builder, signature, arguments):
-            return builder.inttoptr(arguments[0], context.get_value_type(signature.return_type))
-
-        return signature, generate
-
-    return pointer
-
-
-# pointers to packed pixels and to the bytes of a plane. Arrays in a list are counted by every thread that
-# takes one out, and the threads wait for each other's counting; an address is just read
-pixels_at, bytes_at = _pointing_to(nb.uint32), _pointing_to(nb.uint8)
 
 
 @nb.njit(error_model="numpy")

@@ -19,9 +19,8 @@ STRETCH = 128
 """Pixels of a row for which it is looked at together whether a plane leaves them as they are."""
 
 
-def fitted(plane: Plane, picture: NDArray[np.uint8]) -> Plane:
+def fitted(plane: Plane, height: int, width: int) -> Plane:
     """A plane at the size of a picture: pixels that are not square are stored as if they were."""
-    height, width = picture.shape[:2]
     if plane.shape == (height, width):
         return plane
     return np.asarray(cv2.resize(plane, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8)

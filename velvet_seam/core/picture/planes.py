@@ -155,6 +155,12 @@ class Planes:
     def nbytes(self) -> int:
         return self.luma.nbytes + self.blue.nbytes + self.red.nbytes
 
+    def whereabouts(self) -> NDArray[np.uint64]:
+        """The addresses of Y', Cb and Cr, the bytes of a row of Y', and of one of Cb and Cr: for kernels that
+        :mod:`~velvet_seam.core.picture.pointer` speaks of."""
+        places = [plane.ctypes.data for plane in (self.luma, self.blue, self.red)]
+        return np.array([*places, self.luma.shape[1], self.blue.shape[1]], np.uint64)
+
     def rgba(self) -> NDArray[np.uint8]:
         """The picture: (height, width, 4) uint8 RGBA, opaque.
 

@@ -10,10 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.colour import LUMA_709
+from velvet_seam.core.picture.study import study
 from velvet_seam.core.problem import Problem
-
-STUDY = 180
-"""Short side, in pixels, at which a screen is studied: the same for a proxy and an original."""
 
 CELL = 3
 """Side of a cell of the screen surface, in study pixels."""
@@ -39,64 +37,6 @@ class ScreenReading:
     colour: tuple[float, float, float]
     share: float
     uneven: float
-
-
-def study(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
-    """(h, w, 4) uint8 to (h', w', 3) float32 R'G'B' in 0 to 1, short side at most :data:`STUDY`."""
-    height, width = picture.shape[:2]
-    step = min(height, width) // STUDY
-    if 1 < step <= 16 and min(height, width) == step * STUDY and height % step == 0 == width % step:
-        pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
-        return np.asarray(_block_means(pixels, step))
-    factor = min(1.0, STUDY / min(height, width))
-    w, h = max(1, round(width * factor)), max(1, round(height * factor))
-    small = cv2.resize(picture, (w, h), interpolation=cv2.INTER_AREA) if factor < 1 else picture
-    rgb = cv2.cvtColor(np.asarray(small, np.uint8), cv2.COLOR_RGBA2RGB)
-    return np.asarray(rgb, np.float32) * np.float32(1 / 255)
-
-
-@nb.njit(error_model="numpy")
-def _add_pixels(row, other, two, red_blue, green):
-    """Add a row of packed pixels, or two, to sums: red in the lower half of a number, blue in the upper,
-    and green. A square of 16 pixels a side still fits."""
-    ends, byte, eight = np.uint32(0xFF00FF), np.uint32(255), np.uint32(8)
-    if two:
-        for k in range(row.size):
-            x = np.uint64(k)
-            v, w = row[x], other[x]
-            red_blue[x] += (v & ends) + (w & ends)
-            green[x] += ((v >> eight) & byte) + ((w >> eight) & byte)
-    else:
-        for k in range(row.size):
-            x = np.uint64(k)
-            v = row[x]
-            red_blue[x] += v & ends
-            green[x] += (v >> eight) & byte
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _block_means(pixels, step):
-    """Means of squares of ``step`` pixels a side, at most 16, packed pixels to R'G'B' in 0 to 1."""
-    rows, columns = pixels.shape[0] // step, pixels.shape[1] // step
-    out = np.empty((rows, columns, 3), np.float32)
-    scale, half = np.float32(1 / (255 * step * step)), np.uint32(0xFFFF)
-    for j in nb.prange(rows):
-        red_blue = np.zeros(pixels.shape[1], np.uint32)
-        green = np.zeros(pixels.shape[1], np.uint32)
-        for k in range(0, step, 2):
-            y = j * step + k
-            _add_pixels(
-                pixels[y], pixels[min(y + 1, rows * step - 1)], k + 1 < step, red_blue, green
-            )
-        for i in range(columns):
-            ends, g = np.uint32(0), np.uint32(0)
-            for k in range(i * step, i * step + step):
-                ends += red_blue[k]
-                g += green[k]
-            out[j, i, 0] = np.float32(np.int32(ends & half)) * scale
-            out[j, i, 1] = np.float32(np.int32(g)) * scale
-            out[j, i, 2] = np.float32(np.int32(ends >> np.uint32(16))) * scale
-    return out
 
 
 def measure_border(pictures: list[NDArray[np.uint8]]) -> ScreenReading:

@@ -29,8 +29,11 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.picture.coverage import Plane, weigh_in_place
 from velvet_seam.core.picture.foreground import Foreground, local_foreground, ycc_of
-from velvet_seam.core.picture.screen import CELL, STUDY, screen_surface, study
+from velvet_seam.core.picture.planes import Planes, pixel_row, tint_row, tints_held
+from velvet_seam.core.picture.pointer import bytes_at
+from velvet_seam.core.picture.screen import CELL, screen_surface
 from velvet_seam.core.picture.spans import span
+from velvet_seam.core.picture.study import STUDY, size_of, study
 from velvet_seam.core.picture.unmix import (
     BLOCK,
     PLANE,
@@ -128,27 +131,37 @@ def _highest(raw, first, last):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _key(picture, wide, lines, shares, near, core, columns, parts, ends, first, last, rows, k, to_ycc, white,
-         low, gain, shade, despill, to_grey, to_below, crisp, mask, loose):  # fmt: skip
-    height, width = picture.shape
+def _key(picture, folded, gains, height, width, wide, lines, shares, near, core, columns, parts, ends, first,
+         last, rows, k, to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, loose):  # fmt: skip
+    """Key packed pixels, or, where ``picture`` is empty, the planes of ``folded``: the addresses of Y', Cb
+    and Cr, and how many bytes a row of Y' has, and one of Cb and Cr."""
     out, held = np.empty((height, width), np.uint32), np.zeros((height, 2), np.int32)
     if not loose:
         out[:first] = 0
         out[last:] = 0
     for chunk in nb.prange((last - first + rows - 1) // rows):
         begin = first + chunk * rows
-        _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, begin,
+        _key_rows(picture, folded, gains, wide, lines, shares, near, core, columns, parts, ends, begin,
                   min(begin + rows, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
                   to_below, crisp, mask, out, held)  # fmt: skip
     return out, held
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, first, last, k, to_ycc, white,
-              low, gain, shade, despill, to_grey, to_below, crisp, mask, out, held):  # fmt: skip
+def _key_rows(picture, folded, gains, wide, lines, shares, near, core, columns, parts, ends, first, last, k,
+              to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, out, held):  # fmt: skip
     """Key some rows, and find where they are not clear. Coverage is found :data:`REACH` rows ahead of the
-    row that is finished, in a ring of rows, since a row is made crisp by those around it."""
-    height, width = picture.shape
+    row that is finished, in a ring of rows, since a row is made crisp by those around it. So are the
+    pixels, where they are not there yet."""
+    height, width = out.shape
+    made = picture.size == 0
+    pixels = np.empty((RING, width), np.uint32) if made else picture
+    tints = np.empty(3 * tints_held(width), np.float32)
+    wide_row, chroma_row = np.int64(folded[3]), np.int64(folded[4])
+    chroma_rows = (height + 1) // 2
+    luma = nb.carray(bytes_at(folded[0]), wide_row * height)
+    blue = nb.carray(bytes_at(folded[1]), chroma_row * chroma_rows)
+    red = nb.carray(bytes_at(folded[2]), chroma_row * chroma_rows)
     segments, end = (width + SEGMENT - 1) // SEGMENT, wide.shape[0] - 1
     # every row of the ring is as wide as the picture and what the filter reaches beyond it
     alpha = np.zeros(RING * (width + 2 * REACH), np.float32)
@@ -162,9 +175,16 @@ def _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, fi
     for y in range(max(first - REACH, 0), last + REACH):
         if y < bottom:
             above, below, slot = lines[y], min(lines[y] + 1, end), y % RING
-            opaque[slot] = raw_row(picture[y], wide[above], wide[below], shares[y], k, white, raw)
+            at = slot if made else y
+            if made:
+                tint_row(blue, red, chroma_row, y, width, height, gains, tints)
+                begin = np.uint64(y * wide_row)
+                pixel_row(
+                    luma, begin, tints, gains, pixels.reshape(-1), np.uint64(slot * width), width
+                )
+            opaque[slot] = raw_row(pixels[at], wide[above], wide[below], shares[y], k, white, raw)
             some[slot] = _cover(
-                picture[y], y, first <= y < last, wide[above], wide[below], raw, near[above],
+                pixels[at], y, first <= y < last, wide[above], wide[below], raw, near[above],
                 near[below], core[above], core[below], columns, parts, ends, shares[y], k, to_ycc,
                 low, gain, shade, despill, to_grey, to_below, alpha, lit, own, solved[slot], nearby,
                 room, out[y])  # fmt: skip
@@ -172,11 +192,11 @@ def _key_rows(picture, wide, lines, shares, near, core, columns, parts, ends, fi
         if n < first:
             continue
         if some[n % RING]:
-            _finish(picture[n], n, height, wide[lines[n]], wide[min(lines[n] + 1, end)], shares[n], k,
+            _finish(pixels[n % RING if made else n], n, height, wide[lines[n]], wide[min(lines[n] + 1, end)], shares[n], k,
                     to_ycc, shade, despill, to_grey, to_below, crisp, alpha, lit, own,
                     solved[n % RING], tall, firm, room, out[n])  # fmt: skip
         if not opaque[n % RING]:
-            own_coverage(picture[n], out[n])
+            own_coverage(pixels[n], out[n])
         left, right = span(out[n])
         if mask.size and left < right:
             weigh_in_place(out[n], mask[n], left, right)
@@ -263,24 +283,26 @@ def _ends(cells: NDArray[np.int64], count: int) -> NDArray[np.int64]:
     return np.searchsorted(cells, np.arange(count), side="right")
 
 
-def _step(picture: NDArray[np.uint8]) -> float:
+def _step(height: int, width: int) -> float:
     """Cells of the surface per pixel of the picture."""
-    return min(1.0, STUDY / min(picture.shape[:2])) / CELL
+    return min(1.0, STUDY / min(height, width)) / CELL
 
 
 _NO_MASK = np.empty((0, 0), np.uint8)
+_NO_PIXELS = np.empty((0, 0), np.uint32)
+_NO_PLANES, _NO_GAINS = np.zeros(5, np.uint64), np.empty(0, np.float32)
 
 
-def read_screen(picture: NDArray[np.uint8], colour: tuple[int, int, int]) -> Screen:
+def read_screen(picture: NDArray[np.uint8] | Planes, colour: tuple[int, int, int]) -> Screen:
     """What is to be known of a picture before its key.
 
     Args:
-        picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied.
+        picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied; or as its codec holds it.
         colour: the screen's R, G, B in 0 to 255.
     """
-    small = study(picture)
+    small, size = study(picture), size_of(picture)
     surface = screen_surface(small, colour)
-    columns, shares = _places(picture.shape[1], _step(picture), surface.shape[1])
+    columns, shares = _places(size[1], _step(*size), surface.shape[1])
     key = int(np.argmax(colour))
     ends = _ends(columns, surface.shape[1])
     light = np.asarray(_widen(np.ascontiguousarray(surface), ends, shares, key))
@@ -316,13 +338,14 @@ class KeySettings(TypedDict, total=False):
 
 
 def screen_key(
-    picture: NDArray[np.uint8], screen: Screen, colour: tuple[int, int, int],
+    picture: NDArray[np.uint8] | Planes, screen: Screen, colour: tuple[int, int, int],
     **settings: Unpack[KeySettings],
 ) -> NDArray[np.uint8]:  # fmt: skip
     """Key a screen out of a picture.
 
     Args:
-        picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied.
+        picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied; or as its codec holds it, of which
+            only rows that are needed then become pixels.
         screen: from :func:`read_screen`.
         colour: the screen's R, G, B in 0 to 255; says which channel is the key channel.
         tolerance: part of the way from screen to subject that still is screen, 0 to 1; 0.03
@@ -350,7 +373,7 @@ def screen_key(
 
 
 def loose_key(
-    picture: NDArray[np.uint8], screen: Screen, colour: tuple[int, int, int],
+    picture: NDArray[np.uint8] | Planes, screen: Screen, colour: tuple[int, int, int],
     **settings: Unpack[KeySettings],
 ) -> Loose:  # fmt: skip
     """The same as :func:`screen_key`, written only where something is left."""
@@ -358,24 +381,29 @@ def loose_key(
 
 
 def _keyed(
-    picture: NDArray[np.uint8], screen: Screen, colour: tuple[int, int, int], *, loose: bool,
+    picture: NDArray[np.uint8] | Planes, screen: Screen, colour: tuple[int, int, int], *, loose: bool,
     tolerance: float = 0.03, softness: float = 0.90, clip: tuple[float, float] = (0.0, 1.0),
     keep_shadows: float = 0.0, despill: float = 1.0, spill_to: str = "dark",
     rows: tuple[int, int] | None = None, crisp: float = CRISP, mask: Plane | None = None,
 ) -> Loose:  # fmt: skip
-    between = rows or (0, picture.shape[0])
+    height, width = size_of(picture)
+    between = rows or (0, height)
     if mask is not None:
         held = np.flatnonzero(mask.max(axis=1))
         first, last = (held[0], held[-1] + 1) if held.size else (0, 0)
         between = (max(between[0], int(first)), max(min(between[1], int(last)), 0))
         between = (min(between), between[1])
     near = screen.foreground.near
-    step = _step(picture)
-    lines = _places(picture.shape[0], step, near.shape[0])
-    columns, parts = _places(picture.shape[1], step, near.shape[1])
+    step = _step(height, width)
+    lines = _places(height, step, near.shape[0])
+    columns, parts = _places(width, step, near.shape[1])
     ends = _ends(columns, near.shape[1])
     parts = np.pad(parts, (0, BLOCK), mode="edge")
-    pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+    pixels, folded, gains = _NO_PIXELS, _NO_PLANES, _NO_GAINS
+    if isinstance(picture, Planes):
+        folded, gains = picture.whereabouts(), picture.k
+    else:
+        pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
     gain = 1 / (max(softness, 1e-3) * max(clip[1] - clip[0], 1e-3))
     low = tolerance + clip[0] * softness
     key, threads = int(np.argmax(colour)), nb.get_num_threads()
@@ -383,11 +411,11 @@ def _keyed(
     pieces = 1 if threads == 1 else 2 * threads
     chunk = max(CHUNK, ceil((between[1] - between[0]) / pieces))
     keyed, held = _key(
-        pixels, screen.light, *lines, near, screen.foreground.core, columns, parts, ends, *between,
+        pixels, folded, gains, height, width, screen.light, *lines, near, screen.foreground.core, columns, parts, ends, *between,
         chunk,
         key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low),
         np.float32(gain), np.float32(keep_shadows), np.float32(despill),
         np.float32(spill_to == "grey"), np.float32(spill_to == "below"), np.float32(crisp),
         _NO_MASK if mask is None else np.ascontiguousarray(mask), loose,
     )  # fmt: skip
-    return Loose(keyed.view(np.uint8).reshape(picture.shape), held)
+    return Loose(keyed.view(np.uint8).reshape(height, width, 4), held)
