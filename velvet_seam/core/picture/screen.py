@@ -20,7 +20,7 @@ BORDER = 0.06
 """Width of the border in which the screen is looked for, as a part of the short side."""
 
 
-BAND = 30
+BAND = 10 * CELL
 """Rows that share the room they are worked out in."""
 
 _HALF_A_CELL = np.float32(CELL * CELL / 4)
@@ -121,13 +121,11 @@ def _reading(pixels: NDArray[np.float32], share: float) -> ScreenReading:
 
 
 @nb.njit(error_model="numpy")
-def _hits(row, guess, darkest, lightest, bound, room, hit):
-    """Mark the screen pixels of a row: those with the screen's chroma scaled by their own light.
-
-    ``room`` takes what a guess says of each pixel, in planes: what is picked by its cell is picked first,
-    so that the rest runs in vectors."""
+def _guessed(guess, width, room):
+    """What a guess says of each pixel of the rows of a cell, in planes: what is picked by its cell is picked
+    first, so that :func:`_hits` runs in vectors."""
     wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
-    half, floor, width = np.float32(0.5), np.float32(1e-3), row.shape[0]
+    floor = np.float32(1e-3)
     for gx in range(guess.shape[0]):
         sr, sg, sb = guess[gx, 0], guess[gx, 1], guess[gx, 2]
         sy = wr * sr + wg * sg + wb * sb
@@ -135,6 +133,13 @@ def _hits(row, guess, darkest, lightest, bound, room, hit):
         for x in range(gx * CELL, min(gx * CELL + CELL, width)):
             room[0, x], room[1, x], room[2, x] = su, sv, inverse
             room[3, x] = su * su + sv * sv
+
+
+@nb.njit(error_model="numpy")
+def _hits(row, room, darkest, lightest, bound, hit):
+    """Mark the screen pixels of a row: those with the screen's chroma scaled by their own light."""
+    wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
+    half, width = np.float32(0.5), row.shape[0]
     flat = row.reshape(-1)
     three = np.uint64(3)
     for n in range(width):
@@ -176,18 +181,42 @@ def _cells(small, guess, refined):
     for band in nb.prange((small.shape[0] + BAND - 1) // BAND):
         room = np.empty((4, small.shape[1]), np.float32)
         for y in range(band * BAND, min(band * BAND + BAND, small.shape[0])):
-            _hits(small[y], guess[y // CELL], darkest, lightest, bound, room, hit[y])
+            if y % CELL == 0:  # a band begins with a row of cells
+                _guessed(guess[y // CELL], small.shape[1], room)
+            _hits(small[y], room, darkest, lightest, bound, hit[y])
     sums = np.zeros((gh, gw, 4), np.float32)
     for gy in nb.prange(gh):
         _sum_cells(small, hit, gy, sums[gy])
     return sums
 
 
+@nb.njit(error_model="numpy")
+def _widened(line, before, share, to):
+    """A row of a surface at another width."""
+    last, channels = line.shape[0] - 1, line.shape[1]
+    for x in range(to.shape[0]):
+        x0, dx = before[x], share[x]
+        x1 = min(x0 + 1, last)
+        for c in range(channels):
+            to[x, c] = line[x0, c] + (line[x1, c] - line[x0, c]) * dx
+
+
+@nb.njit(error_model="numpy")
+def _between(one, other, share, to):
+    """A row between two others."""
+    for f in range(to.size):
+        n = np.uint64(f)
+        to[n] = one[n] + (other[n] - one[n]) * share
+
+
 @nb.njit(cache=True, nogil=True, error_model="numpy")
 def enlarged(coarse, height, width):
     """A surface at another size, linearly between the middles of its cells."""
     h, w, channels = coarse.shape
-    out = np.empty((height, width, channels), np.float32)
+    out, wide = (
+        np.empty((height, width, channels), np.float32),
+        np.empty((h, width, channels), np.float32),
+    )
     half, zero = np.float32(0.5), np.float32(0)
     across, down = np.float32(w / width), np.float32(h / height)
     before, share = np.empty(width, np.int64), np.empty(width, np.float32)
@@ -195,19 +224,13 @@ def enlarged(coarse, height, width):
         u = min(max((np.float32(x) + half) * across - half, zero), np.float32(w - 1))
         before[x] = min(np.int64(u), max(w - 2, 0))
         share[x] = u - np.float32(before[x])
-    line = np.empty((w, channels), np.float32)
+    for y in range(h):
+        _widened(coarse[y], before, share, wide[y])
     for y in range(height):
         v = min(max((np.float32(y) + half) * down - half, zero), np.float32(h - 1))
         y0 = np.int64(v)
         y1, dy = min(y0 + 1, h - 1), v - np.float32(y0)
-        for x in range(w):
-            for c in range(channels):
-                line[x, c] = coarse[y0, x, c] + (coarse[y1, x, c] - coarse[y0, x, c]) * dy
-        for x in range(width):
-            x0, dx = before[x], share[x]
-            x1 = min(x0 + 1, w - 1)
-            for c in range(channels):
-                out[y, x, c] = line[x0, c] + (line[x1, c] - line[x0, c]) * dx
+        _between(wide[y0].reshape(-1), wide[y1].reshape(-1), dy, out[y].reshape(-1))
     return out
 
 

@@ -61,6 +61,10 @@ CRISP = 0.5
 """How much of what coverage has more than its surroundings is added. On the clips of docs/quality.md
 0.5 to 1 differ by 2 %; the least of them leaves a thread thinner than a pixel nearest to what it is."""
 
+WIDE = 8
+"""Rows of the screen's surface that are held at the width of the picture: those of a picture's row, and of
+the row that is finished after it."""
+
 GROUP = 4
 """Segments that are looked at together for any that is not clear."""
 
@@ -72,30 +76,22 @@ _CLEAR_BITS = int(np.float32(CLEAR).view(np.int32))
 
 @dataclass(frozen=True)
 class Screen:
-    """All that is known of a picture before its key: the screen's colour and its D over the picture,
-    (rows, 4 × width) float32, and what stands before it."""
+    """All that is known of a picture before its key: the screen's ``surface``, from :func:`screen_surface`,
+    and what stands before it."""
 
-    light: NDArray[np.float32]
+    surface: NDArray[np.float32]
     foreground: Foreground
 
     @property
     def nbytes(self) -> int:
-        return self.light.nbytes + self.foreground.nbytes
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _widen(surface, ends, shares, k):
-    """The surface with a value for every column of the picture: (rows, 4 × width) float32, its three
-    channels and its D, at least 0.02."""
-    out = np.empty((surface.shape[0], 4 * shares.size), np.float32)
-    for y in nb.prange(surface.shape[0]):
-        _widen_row(surface[y], ends, shares, k, out[y])
-    return out
+        return self.surface.nbytes + self.foreground.nbytes
 
 
 @nb.njit(error_model="numpy")
-def _widen_row(row, ends, shares, k, to):
-    width, last = shares.size, row.shape[0] - 1
+def _widened(row, ends, parts, k, to):
+    """A row of the screen's surface with a value for every column of the picture, in planes: its three
+    channels, and its D, at least 0.02."""
+    width, last = to.size // 4, row.shape[0] - 1
     for c in range(3):
         begin = 0
         for cell in range(row.shape[0]):  # the pixels between the middles of two cells
@@ -103,7 +99,7 @@ def _widen_row(row, ends, shares, k, to):
             slope = row[min(cell + 1, last), c] - s
             for n in range(ends[cell] - begin):
                 x = np.uint64(n)
-                to[at + x] = s + slope * shares[np.uint64(begin) + x]
+                to[at + x] = s + slope * parts[np.uint64(begin) + x]
             begin = ends[cell]
     one, other = np.uint64((k + 1) % 3 * width), np.uint64((k + 2) % 3 * width)
     key, at = np.uint64(k * width), np.uint64(3 * width)
@@ -131,7 +127,7 @@ def _highest(raw, first, last):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _key(picture, folded, gains, height, width, wide, lines, shares, near, core, columns, parts, ends, first,
+def _key(picture, folded, gains, height, width, surface, lines, shares, near, core, columns, parts, ends, first,
          last, rows, k, to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, loose):  # fmt: skip
     """Key packed pixels, or, where ``picture`` is empty, the planes of ``folded``: the addresses of Y', Cb
     and Cr, and how many bytes a row of Y' has, and one of Cb and Cr."""
@@ -141,14 +137,14 @@ def _key(picture, folded, gains, height, width, wide, lines, shares, near, core,
         out[last:] = 0
     for chunk in nb.prange((last - first + rows - 1) // rows):
         begin = first + chunk * rows
-        _key_rows(picture, folded, gains, wide, lines, shares, near, core, columns, parts, ends, begin,
+        _key_rows(picture, folded, gains, surface, lines, shares, near, core, columns, parts, ends, begin,
                   min(begin + rows, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
                   to_below, crisp, mask, out, held)  # fmt: skip
     return out, held
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _key_rows(picture, folded, gains, wide, lines, shares, near, core, columns, parts, ends, first, last, k,
+def _key_rows(picture, folded, gains, surface, lines, shares, near, core, columns, parts, ends, first, last, k,
               to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, out, held):  # fmt: skip
     """Key some rows, and find where they are not clear. Coverage is found :data:`REACH` rows ahead of the
     row that is finished, in a ring of rows, since a row is made crisp by those around it. So are the
@@ -162,7 +158,9 @@ def _key_rows(picture, folded, gains, wide, lines, shares, near, core, columns, 
     luma = nb.carray(bytes_at(folded[0]), wide_row * height)
     blue = nb.carray(bytes_at(folded[1]), chroma_row * chroma_rows)
     red = nb.carray(bytes_at(folded[2]), chroma_row * chroma_rows)
-    segments, end = (width + SEGMENT - 1) // SEGMENT, wide.shape[0] - 1
+    segments, end = (width + SEGMENT - 1) // SEGMENT, surface.shape[0] - 1
+    # rows of the surface are widened as they are reached: what a row needs then lies in the nearest cache
+    wide, reached = np.empty((WIDE, 4 * width), np.float32), lines[max(first - REACH, 0)] - 1
     # every row of the ring is as wide as the picture and what the filter reaches beyond it
     alpha = np.zeros(RING * (width + 2 * REACH), np.float32)
     lit, own = np.ones(RING * width, np.float32), np.zeros(RING * width, np.float32)
@@ -176,15 +174,19 @@ def _key_rows(picture, folded, gains, wide, lines, shares, near, core, columns, 
         if y < bottom:
             above, below, slot = lines[y], min(lines[y] + 1, end), y % RING
             at = slot if made else y
+            while reached < below:
+                reached += 1
+                _widened(surface[reached], ends, parts, k, wide[reached % WIDE])
+            over, under = wide[above % WIDE], wide[below % WIDE]
             if made:
                 tint_row(blue, red, chroma_row, y, width, height, gains, tints)
                 begin = np.uint64(y * wide_row)
                 pixel_row(
                     luma, begin, tints, gains, pixels.reshape(-1), np.uint64(slot * width), width
                 )
-            opaque[slot] = raw_row(pixels[at], wide[above], wide[below], shares[y], k, white, raw)
+            opaque[slot] = raw_row(pixels[at], over, under, shares[y], k, white, raw)
             some[slot] = _cover(
-                pixels[at], y, first <= y < last, wide[above], wide[below], raw, near[above],
+                pixels[at], y, first <= y < last, over, under, raw, near[above],
                 near[below], core[above], core[below], columns, parts, ends, shares[y], k, to_ycc,
                 low, gain, shade, despill, to_grey, to_below, alpha, lit, own, solved[slot], nearby,
                 room, out[y])  # fmt: skip
@@ -192,7 +194,8 @@ def _key_rows(picture, folded, gains, wide, lines, shares, near, core, columns, 
         if n < first:
             continue
         if some[n % RING]:
-            _finish(pixels[n % RING if made else n], n, height, wide[lines[n]], wide[min(lines[n] + 1, end)], shares[n], k,
+            _finish(pixels[n % RING if made else n], n, height, wide[lines[n] % WIDE],
+                    wide[min(lines[n] + 1, end) % WIDE], shares[n], k,
                     to_ycc, shade, despill, to_grey, to_below, crisp, alpha, lit, own,
                     solved[n % RING], tall, firm, room, out[n])  # fmt: skip
         if not opaque[n % RING]:
@@ -300,13 +303,9 @@ def read_screen(picture: NDArray[np.uint8] | Planes, colour: tuple[int, int, int
         picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied; or as its codec holds it.
         colour: the screen's R, G, B in 0 to 255.
     """
-    small, size = study(picture), size_of(picture)
+    small = study(picture)
     surface = screen_surface(small, colour)
-    columns, shares = _places(size[1], _step(*size), surface.shape[1])
-    key = int(np.argmax(colour))
-    ends = _ends(columns, surface.shape[1])
-    light = np.asarray(_widen(np.ascontiguousarray(surface), ends, shares, key))
-    return Screen(light, local_foreground(small, surface, key))
+    return Screen(surface, local_foreground(small, surface, int(np.argmax(colour))))
 
 
 @dataclass(frozen=True)
@@ -393,7 +392,7 @@ def _keyed(
         first, last = (held[0], held[-1] + 1) if held.size else (0, 0)
         between = (max(between[0], int(first)), max(min(between[1], int(last)), 0))
         between = (min(between), between[1])
-    near = screen.foreground.near
+    near, surface = screen.foreground.near, np.ascontiguousarray(screen.surface)
     step = _step(height, width)
     lines = _places(height, step, near.shape[0])
     columns, parts = _places(width, step, near.shape[1])
@@ -411,7 +410,7 @@ def _keyed(
     pieces = 1 if threads == 1 else 2 * threads
     chunk = max(CHUNK, ceil((between[1] - between[0]) / pieces))
     keyed, held = _key(
-        pixels, folded, gains, height, width, screen.light, *lines, near, screen.foreground.core, columns, parts, ends, *between,
+        pixels, folded, gains, height, width, surface, *lines, near, screen.foreground.core, columns, parts, ends, *between,
         chunk,
         key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low),
         np.float32(gain), np.float32(keep_shadows), np.float32(despill),
