@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from fractions import Fraction
+from math import ceil
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
 from velvet_seam.core.engine.plan import Footage
-from velvet_seam.core.picture.foreground import local_foreground
+from velvet_seam.core.picture.foreground import MARGIN, local_foreground
 from velvet_seam.core.picture.screen import CELL, screen_surface
 from velvet_seam.core.picture.screen_key import CLEAR, SEGMENT
 from velvet_seam.core.picture.study import STUDY, study
@@ -54,8 +55,8 @@ def keyed(picture: NDArray[np.uint8], key: ScreenKey, at: int) -> Image:
     grid = screen_surface(small, colour)
     k = int(np.argmax(colour))
     others = [(k + 1) % 3, (k + 2) % 3]
-    near = local_foreground(small, grid, k)
     step = min(1.0, STUDY / min(h, w)) / CELL
+    near = local_foreground(small, grid, k, max(MARGIN, ceil(6 * step * CELL)))
     rows, columns = (np.arange(h) + 0.5) * step - 0.5, (np.arange(w) + 0.5) * step - 0.5
     s = bilinear(grid.astype(float), rows, columns)
     f, var = np.empty_like(s), bilinear(near.near[..., 3:].astype(float), rows, columns)
@@ -88,17 +89,14 @@ def keyed(picture: NDArray[np.uint8], key: ScreenKey, at: int) -> Image:
         np.clip(rows, 0, len(grid) - 1).astype(int),
         np.clip(columns, 0, grid.shape[1] - 1).astype(int),
     )
-    below = np.minimum(cells[0] + 1, len(grid) - 1)
+    down, across = (np.arange(n) * m // n for n, m in zip((h, w), near.core.shape, strict=True))
     for begin in range(0, w, SEGMENT):
         end = min(begin + SEGMENT, w)
-        c0, c1 = cells[1][begin], min(cells[1][end - 1] + 1, grid.shape[1] - 1)
         screen = raw[:, begin:end].max(1) <= CLEAR
-        core = (
-            near.core[cells[0], c0 : c1 + 1].all(1) & near.core[below, c0 : c1 + 1].all(1) & ~screen
-        )
+        core = near.core[down, across[begin] : across[end - 1] + 1].all(1) & ~screen
         a[screen, begin:end] = 0
         a[core, begin:end] = 1
-        first = near.near[cells[0], c0]
+        first = near.near[cells[0], cells[1][begin]]
         own[core, begin:end] = np.maximum(first[core, 0] - first[core, 1:3].max(1), 0)[:, None]
     # what compression has blurred is made crisp again
     soft = gaussian_filter(a, 2.5, mode="nearest", radius=6)

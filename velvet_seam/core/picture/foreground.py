@@ -22,7 +22,10 @@ SURE = 0.93
 """Raw coverage, relative to the most there is, from which a study pixel counts as foreground."""
 
 CORE = 0.95
-"""The same for cells that need no further look; all their neighbours must be so too."""
+"""The same for study pixels that need no further look; all around them must be so too."""
+
+MARGIN = 2
+"""How far around at least, in study pixels."""
 
 UNKNOWN = (0.5, 0.5, 0.5, 0.45, 0.1, 0.1)
 """Where no foreground is seen at all: grey, and anything."""
@@ -30,9 +33,10 @@ UNKNOWN = (0.5, 0.5, 0.5, 0.45, 0.1, 0.1)
 
 @dataclass(frozen=True)
 class Foreground:
-    """``near``: (rows, columns, 6) float32, for each cell the mean colour nearby, its key channel
-    first and the other two in their cyclic order, and the mean squares of Y', Cb and Cr. ``white``: the raw coverage of what is wholly there, 0.7 to 1. ``core``: (rows,
-    columns) uint8, 1 where a cell is surely all foreground."""
+    """``near``: (rows, columns, 6) float32, for each cell of the surface the mean colour nearby, its key
+    channel first and the other two in their cyclic order, and the mean squares of Y', Cb and Cr.
+    ``white``: the raw coverage of what is wholly there, 0.7 to 1. ``core``: uint8, 1 where a study pixel is
+    surely all foreground."""
 
     near: NDArray[np.float32]
     white: float
@@ -91,28 +95,22 @@ def _raw(small, screen, k):
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
 def _sums(small, screen, raw, around, white, k, to_ycc, rows, columns):
-    """Sums over cells of the unmixed colour of sure foreground, of the squares of its Y', Cb, Cr,
-    and the count; and the least raw coverage of every cell. ``around`` is the least raw coverage of every
-    pixel and its eight neighbours."""
+    """Sums over cells of the unmixed colour of sure foreground, of the squares of its Y', Cb, Cr, and the
+    count. ``around`` is the least raw coverage of every pixel and its eight neighbours."""
     height, width = raw.shape
     sums = np.zeros((rows, columns, 7), np.float32)
-    least = np.ones((rows, columns), np.float32)
     zero, one, sure = np.float32(0), np.float32(1), np.float32(SURE)
     i, j = (k + 1) % 3, (k + 2) % 3
-    for y in range(height):
-        for x in range(width):
-            a = min(raw[y, x] / white, one)
-            cell_y, cell_x = y // CELL, x // CELL
-            least[cell_y, cell_x] = min(least[cell_y, cell_x], a)
-            if a <= sure or y == 0 or x == 0 or y == height - 1 or x == width - 1:
-                continue
+    for y in range(1, height - 1):
+        for x in range(1, width - 1):
             if around[y, x] <= sure * white:
                 continue
+            a = min(raw[y, x] / white, one)
             rest = one - a
             ck = min(max((small[y, x, k] - rest * screen[y, x, k]) / a, zero), one)
             ci = min(max((small[y, x, i] - rest * screen[y, x, i]) / a, zero), one)
             cj = min(max((small[y, x, j] - rest * screen[y, x, j]) / a, zero), one)
-            cell = sums[cell_y, cell_x]
+            cell = sums[y // CELL, x // CELL]
             cell[0] += ck
             cell[1] += ci
             cell[2] += cj
@@ -120,15 +118,13 @@ def _sums(small, screen, raw, around, white, k, to_ycc, rows, columns):
                 c = to_ycc[n, 0] * ck + to_ycc[n, 1] * ci + to_ycc[n, 2] * cj
                 cell[3 + n] += c * c
             cell[6] += one
-    return sums, least
+    return sums
 
 
-_NINE = np.ones((3, 3), np.uint8)
-
-
-def _least_around(values: NDArray[np.float32]) -> NDArray[np.float32]:
-    """The least of every value and its eight neighbours."""
-    return np.asarray(cv2.erode(values, _NINE), np.float32)
+def _least_around(values: NDArray[np.float32], reach: int) -> NDArray[np.float32]:
+    """The least of every value and all that are up to ``reach`` away across and down."""
+    side = 2 * reach + 1
+    return np.asarray(cv2.erode(values, np.ones((side, side), np.uint8)), np.float32)
 
 
 def _most_there_is(raw: NDArray[np.float32]) -> float:
@@ -143,7 +139,7 @@ def _most_there_is(raw: NDArray[np.float32]) -> float:
 
 
 def local_foreground(
-    small: NDArray[np.float32], surface: NDArray[np.float32], key: int
+    small: NDArray[np.float32], surface: NDArray[np.float32], key: int, margin: int = MARGIN
 ) -> Foreground:
     """The foreground before a screen.
 
@@ -151,6 +147,7 @@ def local_foreground(
         small: the picture as :func:`~velvet_seam.core.picture.screen.study` gives it.
         surface: the screen's surface, from ``screen_surface``.
         key: the screen's strongest channel, 0 to 2.
+        margin: how far around a study pixel all must be foreground for it to be surely so.
     """
     height, width = small.shape[:2]
     rows, columns = surface.shape[:2]
@@ -159,9 +156,8 @@ def local_foreground(
     )
     raw = _raw(small, screen, key)
     white = _most_there_is(raw)
-    sums, least = _sums(
-        small, screen, raw, _least_around(raw), np.float32(white), key, ycc_of(key), rows, columns
-    )
+    around = _least_around(raw, 1)
+    sums = _sums(small, screen, raw, around, np.float32(white), key, ycc_of(key), rows, columns)
     unknown = np.array(UNKNOWN, np.float32).reshape(1, 1, 6)
-    core = (_least_around(least) > np.float32(CORE)).astype(np.uint8)
+    core = (_least_around(raw, margin) > np.float32(CORE * white)).astype(np.uint8)
     return Foreground(spread(sums, unknown, np.float32(2.0)), white, core)

@@ -116,13 +116,10 @@ def _weigh_pairs(pairs, one, other, first, last, fresh, to):
 
 @nb.njit(error_model="numpy")
 def _across(row, starts, weights, few, first, last, pairs, to):
-    """Weighted sums over the columns for the new pixels ``first`` to ``last`` of a row, the others clear; ``to``
-    holds the planes R, G, B and coverage, one after the other, 0 to 255. ``few`` are those that need the last tap,
-    where there is an odd number of them."""
+    """Weighted sums over the columns for the new pixels ``first`` to ``last`` of a row; ``to`` holds the planes
+    R, G, B and coverage, one after the other, 0 to 255. ``few`` are those that need the last tap, where there
+    is an odd number of them."""
     width, taps = weights.shape[1], weights.shape[0]
-    for c in range(4):  # rows that are added to this one may reach farther
-        to[c * width : c * width + first] = 0
-        to[c * width + last : c * width + width] = 0
     for tap in range(0, taps - 1, 2):
         _picked(row, starts, tap, first, last, pairs)
         _weigh_pairs(pairs, weights[tap], weights[tap + 1], first, last, tap == 0, to)
@@ -138,16 +135,27 @@ def _across(row, starts, weights, few, first, last, pairs, to):
 
 
 @nb.njit(error_model="numpy")
-def _add(planes, weight, first, last, fresh, to):
-    """Add the pixels ``first`` to ``last`` of four planes, weighed, to others, or begin anew with them."""
+def _begun(planes, weight, left, right, first, last, to):
+    """Sums for the pixels ``first`` to ``last`` of four planes, begun with those of a row, weighed, that reaches
+    from ``left`` to ``right``."""
+    wide, zero = planes.size // 4, np.float32(0)
     for c in range(4):
-        at = np.uint64(c * (planes.size // 4) + first)
-        if fresh:
-            for k in range(last - first):
-                to[at + np.uint64(k)] = weight * planes[at + np.uint64(k)]
-        else:
-            for k in range(last - first):
-                to[at + np.uint64(k)] += weight * planes[at + np.uint64(k)]
+        for k in range(c * wide + first, c * wide + left):
+            to[np.uint64(k)] = zero
+        at = np.uint64(c * wide + left)
+        for k in range(right - left):
+            to[at + np.uint64(k)] = weight * planes[at + np.uint64(k)]
+        for k in range(c * wide + right, c * wide + last):
+            to[np.uint64(k)] = zero
+
+
+@nb.njit(error_model="numpy")
+def _add(planes, weight, left, right, to):
+    """Add a row, weighed, from ``left`` to ``right``."""
+    for c in range(4):
+        at = np.uint64(c * (planes.size // 4) + left)
+        for k in range(right - left):
+            to[at + np.uint64(k)] += weight * planes[at + np.uint64(k)]
 
 
 @nb.njit(error_model="numpy")
@@ -190,23 +198,31 @@ def _weigh_rows(source, held, rows, row_weights, starts, weights, few, begin, en
     for j in range(begin, end):
         first, last = width, 0
         for k in range(taps_y):
+            if row_weights[j, k] == 0:
+                continue
             y = min(rows[j] + k, source.shape[0] - 1)
             slot = y % taps_y
-            if row_weights[j, k] != 0 and which[slot] != y:
+            if which[slot] != y:
                 which[slot] = y
                 reach[slot] = _reached(held, y, starts, taps_x)
-                _across(source[y], starts, weights, few, reach[slot, 0], reach[slot, 1], pairs,
-                        across[slot])  # fmt: skip
-            if row_weights[j, k] != 0:
+                if reach[slot, 0] < reach[slot, 1]:
+                    _across(source[y], starts, weights, few, reach[slot, 0], reach[slot, 1], pairs,
+                            across[slot])  # fmt: skip
+            if reach[slot, 0] < reach[slot, 1]:
                 first, last = min(first, reach[slot, 0]), max(last, reach[slot, 1])
         if first >= last:
             continue
         fresh = True
         for k in range(taps_y):
-            if row_weights[j, k] != 0:
-                slot = min(rows[j] + k, source.shape[0] - 1) % taps_y
-                _add(across[slot], row_weights[j, k], first, last, fresh, total)
-                fresh = False
+            slot = min(rows[j] + k, source.shape[0] - 1) % taps_y
+            left, right = reach[slot, 0], reach[slot, 1]
+            if row_weights[j, k] == 0 or left >= right:
+                continue
+            if fresh:
+                _begun(across[slot], row_weights[j, k], left, right, first, last, total)
+            else:
+                _add(across[slot], row_weights[j, k], left, right, total)
+            fresh = False
         _packed(total, first, last, out[j])
 
 

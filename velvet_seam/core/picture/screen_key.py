@@ -28,7 +28,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.coverage import Plane, weigh_in_place
-from velvet_seam.core.picture.foreground import Foreground, local_foreground, ycc_of
+from velvet_seam.core.picture.foreground import MARGIN, Foreground, local_foreground, ycc_of
 from velvet_seam.core.picture.planes import Planes, pixel_row, tint_row, tints_held
 from velvet_seam.core.picture.pointer import bytes_at
 from velvet_seam.core.picture.screen import CELL, screen_surface
@@ -127,7 +127,7 @@ def _highest(raw, first, last):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _key(picture, folded, gains, height, width, surface, lines, shares, near, core, columns, parts, ends, first,
+def _key(picture, folded, gains, height, width, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, first,
          last, rows, k, to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, loose):  # fmt: skip
     """Key packed pixels, or, where ``picture`` is empty, the planes of ``folded``: the addresses of Y', Cb
     and Cr, and how many bytes a row of Y' has, and one of Cb and Cr."""
@@ -137,14 +137,14 @@ def _key(picture, folded, gains, height, width, surface, lines, shares, near, co
         out[last:] = 0
     for chunk in nb.prange((last - first + rows - 1) // rows):
         begin = first + chunk * rows
-        _key_rows(picture, folded, gains, surface, lines, shares, near, core, columns, parts, ends, begin,
+        _key_rows(picture, folded, gains, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, begin,
                   min(begin + rows, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
                   to_below, crisp, mask, out, held)  # fmt: skip
     return out, held
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _key_rows(picture, folded, gains, surface, lines, shares, near, core, columns, parts, ends, first, last, k,
+def _key_rows(picture, folded, gains, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, first, last, k,
               to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, out, held):  # fmt: skip
     """Key some rows, and find where they are not clear. Coverage is found :data:`REACH` rows ahead of the
     row that is finished, in a ring of rows, since a row is made crisp by those around it. So are the
@@ -187,7 +187,7 @@ def _key_rows(picture, folded, gains, surface, lines, shares, near, core, column
             opaque[slot] = raw_row(pixels[at], over, under, shares[y], k, white, raw)
             some[slot] = _cover(
                 pixels[at], y, first <= y < last, over, under, raw, near[above],
-                near[below], core[above], core[below], columns, parts, ends, shares[y], k, to_ycc,
+                near[below], core[core_rows[y]], core_columns, columns, parts, ends, shares[y], k, to_ycc,
                 low, gain, shade, despill, to_grey, to_below, alpha, lit, own, solved[slot], nearby,
                 room, out[y])  # fmt: skip
         n = y - REACH
@@ -208,7 +208,7 @@ def _key_rows(picture, folded, gains, surface, lines, shares, near, core, column
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core_above, core_below, columns,
+def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core, core_columns, columns,
            parts, ends, share, k, to_ycc, low, gain, shade, despill, to_grey, to_below, alpha, lit, own,
            solved, nearby, room, to):  # fmt: skip
     """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
@@ -230,14 +230,23 @@ def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core_ab
                 if shade > 0 and wanted:
                     shadow(pixels, above, below, share, begin, stop, shade, to)
                 continue
-            c0, c1 = columns[begin], min(columns[stop - 1] + 1, core_above.size - 1)
             whole = True
-            for c in range(c0, c1 + 1):
-                whole &= (core_above[c] & core_below[c]) != 0
+            for c in range(core_columns[begin], core_columns[stop - 1] + 1):
+                whole &= core[c] != 0
             if whole:
                 fill(alpha, row + begin, stop - begin, np.float32(1))
                 if wanted:
-                    solid(pixels, begin, stop, k, near_above[c0], despill, to_grey, to_below, to)
+                    solid(
+                        pixels,
+                        begin,
+                        stop,
+                        k,
+                        near_above[columns[begin]],
+                        despill,
+                        to_grey,
+                        to_below,
+                        to,
+                    )
             else:
                 solved[segment], some = 1, True
     if some:
@@ -281,6 +290,11 @@ def _places(size: int, step: float, cells: int) -> tuple[NDArray[np.int64], NDAr
     return cell, (at - cell).astype(np.float32)
 
 
+def _study_pixels(size: int, count: int) -> NDArray[np.int64]:
+    """For every pixel along an axis the study pixel that it lies in."""
+    return np.arange(size) * count // size
+
+
 def _ends(cells: NDArray[np.int64], count: int) -> NDArray[np.int64]:
     """For every cell the first pixel past those that begin with it."""
     return np.searchsorted(cells, np.arange(count), side="right")
@@ -305,7 +319,9 @@ def read_screen(picture: NDArray[np.uint8] | Planes, colour: tuple[int, int, int
     """
     small = study(picture)
     surface = screen_surface(small, colour)
-    return Screen(surface, local_foreground(small, surface, int(np.argmax(colour))))
+    # what is surely foreground lies farther from any edge than its coverage is made crisp by
+    margin = max(MARGIN, ceil(REACH * _step(*size_of(picture)) * CELL))
+    return Screen(surface, local_foreground(small, surface, int(np.argmax(colour)), margin))
 
 
 @dataclass(frozen=True)
@@ -394,6 +410,8 @@ def _keyed(
         between = (min(between), between[1])
     near, surface = screen.foreground.near, np.ascontiguousarray(screen.surface)
     step = _step(height, width)
+    core = screen.foreground.core
+    where = _study_pixels(height, core.shape[0]), _study_pixels(width, core.shape[1])
     lines = _places(height, step, near.shape[0])
     columns, parts = _places(width, step, near.shape[1])
     ends = _ends(columns, near.shape[1])
@@ -410,7 +428,7 @@ def _keyed(
     pieces = 1 if threads == 1 else 2 * threads
     chunk = max(CHUNK, ceil((between[1] - between[0]) / pieces))
     keyed, held = _key(
-        pixels, folded, gains, height, width, surface, *lines, near, screen.foreground.core, columns, parts, ends, *between,
+        pixels, folded, gains, height, width, surface, *lines, near, core, *where, columns, parts, ends, *between,
         chunk,
         key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low),
         np.float32(gain), np.float32(keep_shadows), np.float32(despill),
