@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import av
 import numpy as np
 import pytest
@@ -132,6 +134,17 @@ def test_a_study_of_planes_is_that_of_their_picture(seed, step, wider):
     # an error of its place would show at the border first
     for side in (error[0], error[-1], error[:, 0], error[:, -1]):
         assert abs(side.mean()) < 0.1
+
+
+def test_planes_smaller_than_their_picture_are_handed_to_no_kernel():
+    whole = held(np.random.default_rng(2), 361, 375, most=2)
+    screen = read_screen(whole, (60, 160, 70))
+    for short in (
+        {"luma": whole.luma[:-1]}, {"luma": whole.luma[:, :374]}, {"red": whole.red[:180]},
+        {"blue": whole.blue[:, :187]},
+    ):  # fmt: skip
+        with pytest.raises(ValueError, match="smaller"):
+            screen_key(replace(whole, **short), screen, (60, 160, 70))
 
 
 @pytest.mark.parametrize("size", [(360, 362), (361, 375)])

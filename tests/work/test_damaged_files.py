@@ -30,6 +30,10 @@ from pathlib import Path
 resource.setrlimit(resource.RLIMIT_AS, (6 << 30, 6 << 30))
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import probe
+from velvet_seam.core.picture.compose import Join, compose_rgba8
+from velvet_seam.core.picture.placement import PlanesPatch
+from velvet_seam.core.picture.planes import Planes
+from velvet_seam.core.picture.screen_key import loose_key, read_screen
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.sound.decode import decode_sound
 from velvet_seam.work.picture_files import write_poster
@@ -43,6 +47,12 @@ for name in sys.argv[1:]:
             material = Material("x", path, found, preview=False)
             for number in (0, found.frames - 1, found.frames // 2):
                 material.read(max(number, 0))
+                held = material.read_planes(max(number, 0))
+                if isinstance(held, Planes):  # kernels read these where the decoder has them
+                    loose_key(held, read_screen(held, (60, 160, 70)), (60, 160, 70))
+                    size, laid = (held.width, held.height), [Join(PlanesPatch(0, 0, held), "screen", 1.0)]
+                    shown = compose_rgba8(*size, (0, 0, 0), laid)
+                    assert (shown == held.rgba()).all()
         if found.has_sound:
             decode_sound(path)
         print("picture", flush=True)

@@ -259,7 +259,7 @@ def _laid(patches: Sequence[Patch | PlanesPatch]) -> _Laid:
             one = patch.planes
             spots[k] = patch.left, patch.top, one.width, one.height, 0, len(shapes), 0
             shapes.append((*one.luma.shape, one.blue.shape[1]))
-            folded.append([plane.ctypes.data for plane in (one.luma, one.blue, one.red)])
+            folded.append(one.whereabouts()[:3])
             gains.append(one.k)
             addresses.append(0)
             continue

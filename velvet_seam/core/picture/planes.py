@@ -157,7 +157,16 @@ class Planes:
 
     def whereabouts(self) -> NDArray[np.uint64]:
         """The addresses of Y', Cb and Cr, the bytes of a row of Y', and of one of Cb and Cr: for kernels that
-        :mod:`~velvet_seam.core.picture.pointer` speaks of."""
+        :mod:`~velvet_seam.core.picture.pointer` speaks of.
+
+        Raises:
+            ValueError: a plane is smaller than the picture, so that a kernel would read beyond it.
+        """
+        chroma = (self.height + 1) // 2, (self.width + 1) // 2
+        sizes = ((self.height, self.width), chroma, chroma)
+        for plane, (rows, row) in zip((self.luma, self.blue, self.red), sizes, strict=True):
+            if plane.shape[0] < rows or plane.shape[1] < row:
+                raise ValueError("A plane of a picture is smaller than the picture.")
         places = [plane.ctypes.data for plane in (self.luma, self.blue, self.red)]
         return np.array([*places, self.luma.shape[1], self.blue.shape[1]], np.uint64)
 
