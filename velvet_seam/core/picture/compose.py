@@ -85,11 +85,23 @@ def _plain(mode, opacity, left):
 
 
 @nb.njit(error_model="numpy")
-def _unfold(y, simple, spots, modes, opacities, folded, shapes, gains, tints, rows):
-    """Row ``y`` of the canvas of every layer that its codec holds: what chroma adds, and the packed pixels
-    unless it is laid on plain."""
+def _hiding(y, width, spots, modes, opacities):
+    """The number of the topmost layer that hides all of row ``y`` below it, or −1: a clip that its codec holds,
+    laid on plain from end to end."""
+    for k in range(len(spots) - 1, -1, -1):
+        left, top, w, h = spots[k, 0], spots[k, 1], spots[k, 2], spots[k, 3]
+        whole = left <= 0 and left + w >= width and top <= y and y < top + h
+        if whole and spots[k, 5] >= 0 and _plain(modes[k], opacities[k], left):
+            return k
+    return -1
+
+
+@nb.njit(error_model="numpy")
+def _unfold(y, lowest, simple, spots, modes, opacities, folded, shapes, gains, tints, rows):
+    """Row ``y`` of the canvas of every layer that its codec holds, from the ``lowest`` on: what chroma adds, and
+    the packed pixels unless it is laid on plain."""
     to, room = rows.reshape(-1), rows.shape[1]
-    for k in range(len(spots)):
+    for k in range(lowest, len(spots)):
         f, left, top, width, height = (
             spots[k, 5],
             spots[k, 0],
@@ -135,12 +147,14 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
     unfolded = rows.reshape(-1)
     below, to_planes, to_packed = base.reshape(-1), planes.reshape(-1), packed.reshape(-1)
     for y in range(first, last):
+        hiding = _hiding(y, width, spots, modes, opacities) if simple else -1
+        lowest = max(hiding, 0)
         if len(shapes):
-            _unfold(y, simple, spots, modes, opacities, folded, shapes, gains, tints, rows)
+            _unfold(y, lowest, simple, spots, modes, opacities, folded, shapes, gains, tints, rows)
         for begin in range(0, width, p):
             end = min(begin + p, width)
             n = end - begin
-            for c in range(held):
+            for c in range(held if hiding < 0 else 0):
                 at = np.uint64((y * held + c) * width + begin)
                 if c == 3:
                     _copy(below, at, under, np.uint64(0), n)
@@ -148,7 +162,7 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                     _copy(below, at, to, np.uint64(c * p), n)
                 else:
                     to[c * p : c * p + p] = colour[c]
-            for k in range(len(addresses)):
+            for k in range(lowest, len(addresses)):
                 left, top, w, h = spots[k, 0], spots[k, 1], spots[k, 2], spots[k, 3]
                 to_next = spots[k, 4]
                 x0, x1, j = max(begin, left), min(end, left + w), y - top

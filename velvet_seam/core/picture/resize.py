@@ -6,6 +6,7 @@ R. Keys 1981). Each axis does what it needs.
 
 from __future__ import annotations
 
+from functools import lru_cache
 from math import ceil
 
 import numba as nb
@@ -16,6 +17,9 @@ from velvet_seam.core.picture.spans import spans
 
 FEW = 0.15
 """Below this part of the new pixels that need a last tap, it is added to them one by one."""
+
+GRID = 512
+"""Canvas pixels by which weights are kept."""
 
 CHUNK = 32
 """New rows that are made one after the other by one thread."""
@@ -237,10 +241,22 @@ def _weigh(source, held, rows, row_weights, starts, weights, few):
     return out
 
 
-def _taps(size: int, scale: float, shift: float, first: int, count: int) -> tuple[
+@lru_cache(maxsize=64)
+def _taps_kept(size: int, scale: float, shift: float, first: int, count: int) -> tuple[
     NDArray[np.int32], NDArray[np.float32]
 ]:  # fmt: skip
     return (_areas if scale < 1 else _cubics)(size, scale, shift, first, count)
+
+
+def _taps(size: int, scale: float, shift: float, first: int, count: int) -> tuple[
+    NDArray[np.int32], NDArray[np.float32]
+]:  # fmt: skip
+    """The source pixels of ``count`` canvas pixels from ``first`` on, and their weights. A layer that stays
+    where it is asks for them frame by frame, though rarely for the very same piece of canvas: they are kept
+    for pieces of a fixed grid."""
+    begin, end = first // GRID * GRID, -(-(first + count) // GRID) * GRID
+    start, weights = _taps_kept(size, scale, shift, begin, end - begin)
+    return start[first - begin :][:count], weights[first - begin :][:count]
 
 
 def _inside(
