@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from velvet_seam.core.picture.blend import ADDING, MODES
-from velvet_seam.core.picture.compose import PIECE, Join, compose, compose_rgba8, compose_yuv420
+from velvet_seam.core.picture.compose import Join, compose, compose_rgba8, compose_yuv420
+from velvet_seam.core.picture.join_rows import PIECE
 from velvet_seam.core.picture.placement import Patch, PlanesPatch
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.yuv import coefficients

@@ -12,30 +12,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.blend import EVERYWHERE, MODES
 from velvet_seam.core.picture.colour import to_linear
-from velvet_seam.core.picture.frame_rows import chroma_row, colour_sums, luma_row, sums_held
-from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT, join_piece, shown
-from velvet_seam.core.picture.one_pass import NORMAL, ONE_PASS, joined_at_once
+from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT
+from velvet_seam.core.picture.join_rows import join_rows
 from velvet_seam.core.picture.placement import Patch, PlanesPatch, repeated
-from velvet_seam.core.picture.planes import pixel_row, plane_row, tint_row, tints_held
-from velvet_seam.core.picture.pointer import bytes_at, pixels_at
 from velvet_seam.core.picture.yuv import to_ycc
 
 Below = NDArray[np.float32]
 """A picture under construction: (height, 3, width), for every row its R, G and B in 0 to 1; with a
 fourth plane, its coverage, where it is not wholly covered. Premultiplied."""
 
-
-PIECE = 1088
-"""At most so many pixels of a row are joined together."""
-
-BAND = 16
-"""Rows that share the room they are worked out in."""
 
 _NONE = np.empty(0, np.float32)
 
@@ -47,185 +37,6 @@ class Join:
     patch: Patch | PlanesPatch
     blend: str
     opacity: float
-
-
-@nb.njit(error_model="numpy")
-def _copy(row, at, to, to_at, n):
-    for k in range(n):
-        i = np.uint64(k)
-        to[to_at + i] = row[at + i]
-
-
-@nb.njit(error_model="numpy")
-def _pack(planes, under, to, to_at, n):
-    """Planes as packed pixels, each value rounded once."""
-    half, full = np.float32(0.5), np.float32(255)
-    p = np.uint64(under.size)
-    shift, two = np.uint32(8), np.uint64(2)
-    for k in range(n):
-        i = np.uint64(k)
-        b = np.uint32(np.int32(planes[two * p + i] * full + half))
-        g = np.uint32(np.int32(planes[p + i] * full + half))
-        r = np.uint32(np.int32(planes[i] * full + half))
-        a = np.uint32(np.int32(under[i] * full + half))
-        to[to_at + i] = ((a << shift | b) << shift | g) << shift | r
-
-
-@nb.njit(error_model="numpy")
-def _luma(folded, shapes, f):
-    """Y' of a layer that its codec holds, flat."""
-    return nb.carray(bytes_at(folded[f, 0]), shapes[f, 0] * shapes[f, 1])
-
-
-@nb.njit(error_model="numpy")
-def _plain(mode, opacity, left):
-    """Whether what is opaque just takes the place of what lies below it, as it is; and begins where a pair
-    of columns does."""
-    return mode == NORMAL and opacity == 1.0 and left % 2 == 0
-
-
-@nb.njit(error_model="numpy")
-def _hiding(y, width, spots, modes, opacities):
-    """The number of the topmost layer that hides all of row ``y`` below it, or −1: a clip that its codec holds,
-    laid on plain from end to end."""
-    for k in range(len(spots) - 1, -1, -1):
-        left, top, w, h = spots[k, 0], spots[k, 1], spots[k, 2], spots[k, 3]
-        whole = left <= 0 and left + w >= width and top <= y and y < top + h
-        if whole and spots[k, 5] >= 0 and _plain(modes[k], opacities[k], left):
-            return k
-    return -1
-
-
-@nb.njit(error_model="numpy")
-def _unfold(y, lowest, simple, spots, modes, opacities, folded, shapes, gains, tints, rows):
-    """Row ``y`` of the canvas of every layer that its codec holds, from the ``lowest`` on: what chroma adds, and
-    the packed pixels unless it is laid on plain."""
-    to, room = rows.reshape(-1), rows.shape[1]
-    for k in range(lowest, len(spots)):
-        f, left, top, width, height = (
-            spots[k, 5],
-            spots[k, 0],
-            spots[k, 1],
-            spots[k, 2],
-            spots[k, 3],
-        )
-        if f < 0 or y < top or y >= top + height:
-            continue
-        stride, lines = shapes[f, 2], (height + 1) // 2
-        blue = nb.carray(bytes_at(folded[f, 1]), stride * lines)
-        red = nb.carray(bytes_at(folded[f, 2]), stride * lines)
-        tint = tints[f]
-        tint_row(blue, red, stride, y - top, width, height, gains[f], tint)
-        if not (simple and _plain(modes[k], opacities[k], left)):
-            at, to_at = np.uint64((y - top) * shapes[f, 1]), np.uint64(f * room)
-            pixel_row(_luma(folded, shapes, f), at, tint, gains[f], to, to_at, width)
-
-
-@nb.njit(error_model="numpy")
-def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, folded, shapes, gains,
-               planes, packed, frame, light, display, weights):  # fmt: skip
-    """Some rows, in pieces of ``p`` pixels, each through all layers, so that everything a piece
-    takes lies in the nearest cache.
-
-    All arrays are flat and are passed on whole, with the place to begin at: cutting a piece out of
-    an array makes an object, and that takes longer than a short loop.
-    """
-    to, s = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
-    b, blended = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
-    under, a, inverse = np.ones(p, np.float32), np.zeros(p, np.float32), np.zeros(p, np.float32)
-    held, width = planes.shape[1], planes.shape[2]
-    height, half = frame.shape[0] // 3 * 2, width // 2 if frame.size else 0
-    red_blue, green = (
-        np.empty(sums_held(2 * half), np.uint32),
-        np.empty(sums_held(2 * half), np.uint32),
-    )
-    colours, to_frame = np.empty((3, half), np.float32), frame.reshape(-1)
-    firm = held == 3
-    simple = firm and not light.size
-    rows = np.empty((len(shapes), width), np.uint32)
-    tints = np.empty((len(shapes), 3 * tints_held(width)), np.float32)
-    unfolded = rows.reshape(-1)
-    below, to_planes, to_packed = base.reshape(-1), planes.reshape(-1), packed.reshape(-1)
-    for y in range(first, last):
-        hiding = _hiding(y, width, spots, modes, opacities) if simple else -1
-        lowest = max(hiding, 0)
-        if len(shapes):
-            _unfold(y, lowest, simple, spots, modes, opacities, folded, shapes, gains, tints, rows)
-        for begin in range(0, width, p):
-            end = min(begin + p, width)
-            n = end - begin
-            for c in range(held if hiding < 0 else 0):
-                at = np.uint64((y * held + c) * width + begin)
-                if c == 3:
-                    _copy(below, at, under, np.uint64(0), n)
-                elif below.size:
-                    _copy(below, at, to, np.uint64(c * p), n)
-                else:
-                    to[c * p : c * p + p] = colour[c]
-            for k in range(lowest, len(addresses)):
-                left, top, w, h = spots[k, 0], spots[k, 1], spots[k, 2], spots[k, 3]
-                to_next = spots[k, 4]
-                x0, x1, j = max(begin, left), min(end, left + w), y - top
-                if j < 0 or j >= h or x0 >= x1:
-                    continue
-                f = spots[k, 5]
-                if f >= 0 and simple and _plain(modes[k], opacities[k], left):
-                    plane_row(_luma(folded, shapes, f), np.uint64(j * shapes[f, 1]), tints[f], w, x0 - left,
-                              x1 - x0, gains[f], to, np.uint64(x0 - begin), p)  # fmt: skip
-                    continue
-                layer, at = unfolded, np.uint64(f * width + x0 - left)
-                if f < 0:
-                    layer = nb.carray(pixels_at(addresses[k]), w * h)
-                    at = np.uint64(j * to_next + x0 - left)
-                if simple and modes[k] in ONE_PASS:
-                    joined_at_once(modes[k], layer, at, to, x0 - begin, p, x1 - x0, opacities[k],
-                                   spots[k, 6] != 0)  # fmt: skip
-                else:  # so many arrays are passed on only where they are needed: each is counted
-                    join_piece(layer, at, x0 - begin, x1 - x0, x1 - x0 == n, modes[k], opacities[k],
-                               firm, to, under, s, a, inverse, b, blended, colour, light)  # fmt: skip
-            if to_packed.size or frame.size:
-                if light.size:
-                    shown(to, display)
-                if frame.size:
-                    luma_row(to, p, weights, to_frame, np.uint64(y * width + begin), n)
-                    colour_sums(to, p, red_blue, green, begin, n, y % 2 == 1)
-                else:
-                    _pack(to, under, to_packed, np.uint64(y * width + begin), n)
-                continue
-            for c in range(held):
-                at = np.uint64((y * held + c) * width + begin)
-                if c == 3:
-                    _copy(under, np.uint64(0), to_planes, at, n)
-                else:
-                    _copy(to, np.uint64(c * p), to_planes, at, n)
-        if frame.size and y % 2:
-            blue = height * width + y // 2 * half
-            red = blue + height // 2 * half
-            chroma_row(red_blue, green, weights, to_frame[blue : blue + half],
-                       to_frame[red : red + half], colours)  # fmt: skip
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _compose(
-    base, colour, width, height, addresses, spots, modes, opacities, folded, shapes, gains, form, light,
-    display, weights,
-):  # fmt: skip
-    """The joined layers, over ``base`` where it is not empty, else over ``colour``.
-
-    Answers (height, planes, width) float32, (height, width) uint32 and the planes of a video frame, of
-    which all but that of the number ``form`` have no rows.
-    """
-    planes = np.empty((height if form == 0 else 0, max(base.shape[1], 3), width), np.float32)
-    packed = np.empty((height if form == 1 else 0, width), np.uint32)
-    frame = np.empty((height // 2 * 3 if form == 2 else 0, width), np.uint8)
-    pieces = (width + PIECE - 1) // PIECE
-    p = ((width + pieces - 1) // pieces + 7) // 8 * 8
-    for band in nb.prange((height + BAND - 1) // BAND):
-        first = band * BAND
-        last = min(first + BAND, height)
-        _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, folded, shapes, gains,
-                   planes, packed, frame, light, display, weights)  # fmt: skip
-    return planes, packed, frame
 
 
 def _everywhere(join: Join, width: int, height: int) -> Join:
@@ -307,7 +118,7 @@ def _run(
         ground = to_linear(ground).astype(np.float32)
     tables = (TO_LIGHT, TO_DISPLAY) if linear else (_NONE, _NONE)
     under = _NO_BASE if base is None else base
-    planes, packed, frame = _compose(
+    planes, packed, frame = join_rows(
         under, ground, width, height, laid.addresses, laid.spots, modes, opacities, laid.folded,
         laid.shapes, laid.gains, form, *tables, _WEIGHTS,
     )  # fmt: skip

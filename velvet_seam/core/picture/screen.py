@@ -202,7 +202,7 @@ def _widened(line, before, share, to):
 
 
 @nb.njit(error_model="numpy")
-def _between(one, other, share, to):
+def between(one, other, share, to):
     """A row between two others."""
     for f in range(to.size):
         n = np.uint64(f)
@@ -230,7 +230,7 @@ def enlarged(coarse, height, width):
         v = min(max((np.float32(y) + half) * down - half, zero), np.float32(h - 1))
         y0 = np.int64(v)
         y1, dy = min(y0 + 1, h - 1), v - np.float32(y0)
-        _between(wide[y0].reshape(-1), wide[y1].reshape(-1), dy, out[y].reshape(-1))
+        between(wide[y0].reshape(-1), wide[y1].reshape(-1), dy, out[y].reshape(-1))
     return out
 
 

@@ -1,0 +1,235 @@
+"""The screen key's kernels: a picture row by row, its coverage some rows ahead of its foreground.
+
+:mod:`velvet_seam.core.picture.screen_key` says what is computed, :mod:`velvet_seam.core.picture.unmix` has
+the formulas for some pixels of a row; here they are put together.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from velvet_seam.core.picture.coverage import weigh_in_place
+from velvet_seam.core.picture.planes import pixel_row, tint_row, tints_held
+from velvet_seam.core.picture.pointer import bytes_at
+from velvet_seam.core.picture.screen import between
+from velvet_seam.core.picture.spans import span
+from velvet_seam.core.picture.unmix import (
+    PLANE,
+    REACH,
+    RING,
+    SEGMENT,
+    copy,
+    crisped,
+    fill,
+    gather,
+    lights,
+    next_run,
+    own_coverage,
+    raw_row,
+    shadow,
+    solid,
+    solve,
+    unmix,
+)
+
+WIDE = 8
+"""Rows of the screen's surface that are held at the width of the picture: those of a picture's row, and of
+the row that is finished after it."""
+
+GROUP = 4
+"""Segments that are looked at together for any that is not clear."""
+
+CLEAR = 0.08
+"""Raw coverage up to which a whole segment counts as screen."""
+
+_CLEAR_BITS = int(np.float32(CLEAR).view(np.int32))
+
+
+@nb.njit(error_model="numpy")
+def _widened(row, ends, parts, k, to):
+    """A row of the screen's surface with a value for every column of the picture, in planes: its three
+    channels, and its D, at least 0.02."""
+    width, last = to.size // 4, row.shape[0] - 1
+    for c in range(3):
+        begin = 0
+        for cell in range(row.shape[0]):  # the pixels between the middles of two cells
+            s, at = row[cell, c], np.uint64(c * width + begin)
+            slope = row[min(cell + 1, last), c] - s
+            for n in range(ends[cell] - begin):
+                x = np.uint64(n)
+                to[at + x] = s + slope * parts[np.uint64(begin) + x]
+            begin = ends[cell]
+    one, other = np.uint64((k + 1) % 3 * width), np.uint64((k + 2) % 3 * width)
+    key, at = np.uint64(k * width), np.uint64(3 * width)
+    for n in range(width):
+        x = np.uint64(n)
+        to[at + x] = max(to[key + x] - max(to[one + x], to[other + x]), np.float32(0.02))
+
+
+@nb.njit(error_model="numpy")
+def _highest(raw, first, last):
+    """The highest of some raw coverages, as bits. None is negative, so they order as the integers that their
+    bits stand for, whose maximum runs in vectors."""
+    bits = raw.view(np.int32)
+    high = np.int32(0)
+    for n in range(last - first):
+        high = max(high, bits[np.uint64(first) + np.uint64(n)])
+    return np.int32(high)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def key_picture(picture, folded, gains, height, width, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, first,
+         last, rows, k, to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, loose):  # fmt: skip
+    """Key packed pixels, or, where ``picture`` is empty, the planes of ``folded``: the addresses of Y', Cb
+    and Cr, and how many bytes a row of Y' has, and one of Cb and Cr."""
+    out, held = np.empty((height, width), np.uint32), np.zeros((height, 2), np.int32)
+    if not loose:
+        out[:first] = 0
+        out[last:] = 0
+    for chunk in nb.prange((last - first + rows - 1) // rows):
+        begin = first + chunk * rows
+        _key_rows(picture, folded, gains, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, begin,
+                  min(begin + rows, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
+                  to_below, crisp, mask, out, held)  # fmt: skip
+    return out, held
+
+
+@nb.njit(error_model="numpy", forceinline=True)
+def _key_rows(picture, folded, gains, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, first, last, k,
+              to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, out, held):  # fmt: skip
+    """Key some rows, and find where they are not clear. Coverage is found :data:`REACH` rows ahead of the
+    row that is finished, in a ring of rows, since a row is made crisp by those around it. So are the
+    pixels, where they are not there yet."""
+    height, width = out.shape
+    made = picture.size == 0
+    pixels = np.empty((RING, width), np.uint32) if made else picture
+    tints = np.empty(3 * tints_held(width), np.float32)
+    wide_row, chroma_row = np.int64(folded[3]), np.int64(folded[4])
+    chroma_rows = (height + 1) // 2
+    luma = nb.carray(bytes_at(folded[0]), wide_row * height)
+    blue = nb.carray(bytes_at(folded[1]), chroma_row * chroma_rows)
+    red = nb.carray(bytes_at(folded[2]), chroma_row * chroma_rows)
+    segments, end = (width + SEGMENT - 1) // SEGMENT, surface.shape[0] - 1
+    # rows of the surface are widened as they are reached: what a row needs then lies in the nearest cache
+    wide, reached = np.empty((WIDE, 4 * width), np.float32), lines[max(first - REACH, 0)] - 1
+    # every row of the ring is as wide as the picture and what the filter reaches beyond it
+    alpha = np.zeros(RING * (width + 2 * REACH), np.float32)
+    lit, own = np.ones(RING * width, np.float32), np.zeros(RING * width, np.float32)
+    solved, some = np.zeros((RING, segments), np.uint8), np.zeros(RING, np.bool_)
+    opaque = np.ones(RING, np.bool_)
+    raw, firm = np.empty(width, np.float32), np.empty(width, np.float32)
+    tall = np.empty(width + 2 * REACH, np.float32)
+    nearby, room = np.empty((near.shape[1], 6), np.float32), np.empty(13 * PLANE, np.float32)
+    bottom = min(last + REACH, height)
+    for y in range(max(first - REACH, 0), last + REACH):
+        if y < bottom:
+            above, below, slot = lines[y], min(lines[y] + 1, end), y % RING
+            at = slot if made else y
+            while reached < below:
+                reached += 1
+                _widened(surface[reached], ends, parts, k, wide[reached % WIDE])
+            over, under = wide[above % WIDE], wide[below % WIDE]
+            if made:
+                tint_row(blue, red, chroma_row, y, width, height, gains, tints)
+                begin = np.uint64(y * wide_row)
+                pixel_row(
+                    luma, begin, tints, gains, pixels.reshape(-1), np.uint64(slot * width), width
+                )
+            opaque[slot] = raw_row(pixels[at], over, under, shares[y], k, white, raw)
+            some[slot] = _cover(
+                pixels[at], y, first <= y < last, over, under, raw, near[above],
+                near[below], core[core_rows[y]], core_columns, columns, parts, ends, shares[y], k, to_ycc,
+                low, gain, shade, despill, to_grey, to_below, alpha, lit, own, solved[slot], nearby,
+                room, out[y])  # fmt: skip
+        n = y - REACH
+        if n < first:
+            continue
+        if some[n % RING]:
+            _finish(pixels[n % RING if made else n], n, height, wide[lines[n] % WIDE],
+                    wide[min(lines[n] + 1, end) % WIDE], shares[n], k,
+                    to_ycc, shade, despill, to_grey, to_below, crisp, alpha, lit, own,
+                    solved[n % RING], tall, firm, room, out[n])  # fmt: skip
+        if not opaque[n % RING]:
+            own_coverage(pixels[n], out[n])
+        left, right = span(out[n])
+        if mask.size and left < right:
+            weigh_in_place(out[n], mask[n], left, right)
+            left, right = span(out[n])
+        held[n, 0], held[n, 1] = left, right
+
+
+@nb.njit(error_model="numpy", forceinline=True)
+def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core, core_columns, columns,
+           parts, ends, share, k, to_ycc, low, gain, shade, despill, to_grey, to_below, alpha, lit, own,
+           solved, nearby, room, to):  # fmt: skip
+    """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
+    the row is ``wanted``. Answers whether any needs one."""
+    width = pixels.size
+    row, some = y % RING * (width + 2 * REACH) + REACH, False
+    fill(alpha, row, width, np.float32(0))
+    if wanted:
+        to[:] = 0
+    solved[:] = 0
+    for group in range(0, solved.size, GROUP):
+        # most of a picture is screen: several segments are looked at together before each by itself
+        begin, stop = group * SEGMENT, min((group + GROUP) * SEGMENT, width)
+        if shade == 0 and _highest(raw, begin, stop) <= _CLEAR_BITS:
+            continue
+        for segment in range(group, min(group + GROUP, solved.size)):
+            begin, stop = segment * SEGMENT, min((segment + 1) * SEGMENT, width)
+            if _highest(raw, begin, stop) <= _CLEAR_BITS:
+                if shade > 0 and wanted:
+                    shadow(pixels, above, below, share, begin, stop, shade, to)
+                continue
+            whole = True
+            for c in range(core_columns[begin], core_columns[stop - 1] + 1):
+                whole &= core[c] != 0
+            if whole:
+                fill(alpha, row + begin, stop - begin, np.float32(1))
+                if wanted:
+                    solid(
+                        pixels,
+                        begin,
+                        stop,
+                        k,
+                        near_above[columns[begin]],
+                        despill,
+                        to_grey,
+                        to_below,
+                        to,
+                    )
+            else:
+                solved[segment], some = 1, True
+    if some:
+        between(near_above.ravel(), near_below.ravel(), share, nearby.ravel())
+        beside, begin = y % RING * width, 0
+        while begin < width:
+            begin, stop = next_run(solved, begin, width)
+            n = stop - begin
+            gather(nearby, columns, parts, ends, above, below, share, raw, k, begin, n, room)
+            solve(pixels, room, begin, n, k, to_ycc, low, gain)
+            copy(room, 10 * PLANE, alpha, row + begin, n)
+            copy(room, 11 * PLANE, lit, beside + begin, n)
+            copy(room, 12 * PLANE, own, beside + begin, n)
+            begin = stop
+    fill(alpha, row - REACH, REACH, alpha[row])
+    fill(alpha, row + width, REACH, alpha[row + width - 1])
+    return some
+
+
+@nb.njit(error_model="numpy", forceinline=True)
+def _finish(pixels, y, height, above, below, share, k, to_ycc, shade, despill, to_grey, to_below, crisp,
+            alpha, lit, own, solved, tall, firm, room, to):  # fmt: skip
+    """The solved segments of row ``y``, made crisp run by run and unmixed."""
+    width, beside, begin = pixels.size, y % RING * pixels.size, 0
+    while begin < width:
+        begin, stop = next_run(solved, begin, width)
+        n = stop - begin
+        crisped(alpha, width + 2 * REACH, y, height, begin, n, crisp, tall, firm)
+        lights(above, below, share, k, begin, n, room, 0)
+        copy(firm, begin, room, 3 * PLANE, n)
+        copy(lit, beside + begin, room, 4 * PLANE, n)
+        copy(own, beside + begin, room, 5 * PLANE, n)
+        unmix(pixels, room, begin, n, k, to_ycc, shade, despill, to_grey, to_below, to)
+        begin = stop
