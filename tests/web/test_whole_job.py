@@ -93,9 +93,12 @@ def choose_from_shelf(page: Page, name: str) -> None:
 def test_from_files_to_a_finished_film(clean: Page, served: str, tmp_path: Path):
     page = clean
     page.goto(f"{served}/footage")
+    brought_in = page.locator(".tabs a", has_text="Brought in").locator("span")
+    before = int(brought_in.inner_text())
     page.set_input_files("#files", [FOLDER / name for name in FILES])
     for name in FILES:
         expect(page.locator(".clip", has_text=name)).to_be_visible(timeout=30_000)
+    expect(brought_in).to_have_text(str(before + len(FILES)))
 
     page.goto(served)
     page.locator("label.canvas-choice", has_text="Portrait").click()

@@ -60,7 +60,7 @@ async function takeAll(files) {
 
 function refresh() {
   const { of } = document.getElementById("cards").dataset;
-  window.htmx.ajax("GET", `/footage/cards?of=${of}`, { target: "#cards", swap: "innerHTML" });
+  window.htmx.ajax("GET", `/footage/cards?of=${of}`, { target: "#cards", swap: "innerMorph" });
 }
 
 // a file that has gone missing is found again: the right one is put in its place
