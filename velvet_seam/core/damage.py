@@ -11,7 +11,7 @@ STILL_DAMAGE = (
 """Of Pillow and its plug-ins, tried with thousands of damaged files."""
 
 CLIP_DAMAGE = (
-    av.error.FFmpegError, EOFError, ValueError, OverflowError, MemoryError, ZeroDivisionError,
+    av.error.FFmpegError, EOFError, ValueError, OverflowError, MemoryError, ZeroDivisionError, IndexError,
     UnicodeDecodeError,
 )  # fmt: skip
 """Of PyAV."""

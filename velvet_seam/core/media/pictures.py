@@ -31,7 +31,7 @@ class Pictures:
             self._stream = picture_streams(self._container)[0]
             self._stream.thread_type = "SLICE" if self._intra else "AUTO"
             self._decoder = decoder_with_coverage(self._stream)
-        except (*CLIP_DAMAGE, IndexError):
+        except CLIP_DAMAGE:
             raise Problem("A clip can no longer be opened.") from None
 
     def close(self) -> None:
