@@ -24,7 +24,7 @@ SURE = 0.93
 CORE = 0.95
 """The same for study pixels that need no further look; all around them must be so too."""
 
-MARGIN = 3
+MARGIN = 4
 """How far around at least, in study pixels."""
 
 UNKNOWN = (0.5, 0.5, 0.5, 0.45, 0.1, 0.1)
