@@ -17,7 +17,7 @@ from velvet_seam.core.engine.engine import MEGABYTE, Engine
 from velvet_seam.core.engine.step import Step, step
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.picture.placement import PlanesPatch
-from velvet_seam.core.picture.planes import frame_to_rgba
+from velvet_seam.core.picture.planes import Planes, frame_to_rgba
 from velvet_seam.core.picture.screen_key import Loose
 from velvet_seam.core.picture.yuv import rgba_to_yuv420
 from velvet_seam.core.problem import Problem
@@ -149,6 +149,7 @@ def test_a_full_video_frame_is_the_picture_too_though_clips_are_joined_as_their_
     assert [type(one) for one in held] == 3 * [PlanesPatch]  # the sea and its echoes
     key = step.inputs[4].inputs[0]
     assert key.kind == "screen-key"
+    assert isinstance(made(key.inputs[0]), Planes)
     assert isinstance(key.run(*(made(one) for one in key.inputs)), Loose)
     planes = engine.picture(step)
     luma = np.zeros(picture.shape[:2], np.uint8)

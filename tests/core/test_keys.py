@@ -26,6 +26,7 @@ from velvet_seam.core.picture.edge import (
     without_specks,
     worked,
 )
+from velvet_seam.core.picture.foreground import most_there_is
 from velvet_seam.core.picture.luma_key import luma_key
 from velvet_seam.core.picture.screen import measure_area, measure_border, screen_surface
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
@@ -309,3 +310,12 @@ def test_the_demo_files_are_what_the_drawing_draws():
             clip
         ]
         assert np.abs(picture.astype(float) - shown(clip, frame)[..., :3]).mean() < 4, clip
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 2**32), st.integers(1, 400))
+def test_the_most_coverage_there_is(seed, count):
+    raw = np.random.default_rng(seed).random(count).astype(np.float32)
+    some = raw[raw > 0.5]
+    wanted = float(np.clip(np.quantile(some, 0.9), 0.7, 1)) if some.size > 20 else 1.0
+    assert most_there_is(raw) == pytest.approx(wanted, abs=1e-6)

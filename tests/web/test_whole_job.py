@@ -298,3 +298,24 @@ def test_files_dropped_at_the_wrong_place_are_refused_in_words(clean: Page, serv
     expect(refused.filter(has_text="This file is empty")).to_be_visible()
     page.locator("#uploads button", has_text="Close").first.click()
     expect(refused).to_have_count(1)
+
+
+@pytest.mark.parametrize(("canvas", "shape"), [("Wide", 16 / 9), ("Square", 1.0)])
+def test_cards_have_about_the_shape_of_the_canvas(clean: Page, served: str, canvas, shape):
+    """Else most of a wide picture is cut off, and a layer that lies aside is not seen on its own card."""
+    page = clean
+    page.goto(served)
+    page.locator("label.canvas-choice", has_text=canvas).click()
+    page.fill("input[name=name]", f"{canvas} cards")
+    page.get_by_role("button", name="Start").click()
+    page.wait_for_url(re.compile("/shots/s"))
+    choose_from_shelf(page, "paper-sea")
+    page.locator("#stack-list .card").hover()
+    picture, tools = (
+        page.locator(f"#stack-list {one}").bounding_box()
+        for one in (".card-picture", ".card-tools")
+    )
+    assert picture
+    assert tools
+    assert picture["width"] / picture["height"] == pytest.approx(shape, rel=0.02)
+    assert tools["x"] >= picture["x"] + picture["width"]

@@ -127,7 +127,7 @@ def _least_around(values: NDArray[np.float32], reach: int) -> NDArray[np.float32
     return np.asarray(cv2.erode(values, np.ones((side, side), np.uint8)), np.float32)
 
 
-def _most_there_is(raw: NDArray[np.float32]) -> float:
+def most_there_is(raw: NDArray[np.float32]) -> float:
     """The 0.9 quantile of raw coverage above a half, 0.7 to 1; 1 where there is next to none."""
     some = raw[raw > 0.5]
     if some.size <= 20:
@@ -155,7 +155,7 @@ def local_foreground(
         cv2.resize(surface, (width, height), interpolation=cv2.INTER_LINEAR), np.float32
     )
     raw = _raw(small, screen, key)
-    white = _most_there_is(raw)
+    white = most_there_is(raw)
     around = _least_around(raw, 1)
     sums = _sums(small, screen, raw, around, np.float32(white), key, ycc_of(key), rows, columns)
     unknown = np.array(UNKNOWN, np.float32).reshape(1, 1, 6)
