@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import tempfile
 from fractions import Fraction
 from pathlib import Path
 
@@ -19,7 +20,7 @@ from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.layer import FootageSource, Layer, Place, SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.matte import ScreenKey
 from velvet_seam.core.shot.seam import Seam
-from velvet_seam.core.shot.shot import Canvas, Shot, load
+from velvet_seam.core.shot.shot import Canvas, Shot, load, references
 from velvet_seam.core.timing.animated import Keyframe, Keyframes, value_at
 from velvet_seam.core.timing.rate import spell
 from velvet_seam.demo.scenario import moth_over_the_paper_sea
@@ -326,3 +327,21 @@ def test_an_outline_has_three_points_and_at_most_ten_thousand():
         mask = {"kind": "drawn", "id": "m-a", "outline": [point] * count}
         with pytest.raises(Problem, match=r"at least three|at most 10000"):
             read_edit({"do": "add-mask", "layer": "l-a", "mask": mask})
+
+
+def test_whatever_part_refers_to_footage_is_among_the_references():
+    """Also a clean plate's, which lies deep in a seam; and by field, any that is to come."""
+    plate = {"kind": "footage", "footage": "f-plate", "frame": 3}
+    key = {"kind": "difference-key", "id": "k-d", "plate": plate}
+    shot = after(do="add-matte", layer="l-moth", matte=key)
+    assert shot.footage_ids() == SHOT.footage_ids() | {"f-plate"}
+    assert ("f-plate", "picture") in set(references(shot))
+    assert ("f4", "sound") in set(references(shot))
+    text = json.dumps(shot.model_dump(mode="json"))
+    assert {part.split('"')[0] for part in text.split('"footage": "')[1:]} == shot.footage_ids()
+    with pytest.raises(Problem, match="f-plate, which the file does not name"):
+        folder = Path(tempfile.mkdtemp())
+        files = {identity: (name, "a.png") for name, identity in IDS.items()}
+        (folder / "a.png").write_bytes(b"x")
+        (folder / "shot.json").write_text(shot_file_text(shot, files))
+        read_shot_file(folder / "shot.json")

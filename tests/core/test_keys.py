@@ -96,11 +96,15 @@ def test_the_subject_carries_little_of_the_screen(clip):
     assert delta_e(got, wanted).mean() < most * delta_e(raw, wanted).mean()
 
 
+def box(left: float, top: float, right: float, bottom: float) -> np.ndarray:
+    return np.array([[left, top], [right, top], [right, bottom], [left, bottom]], float)
+
+
 def test_the_measured_screen_is_the_card_that_was_drawn():
     reading = measure_border([shown("moth-on-card", 37)])
     assert delta_e(np.array(reading.colour) / 255, moth.GREEN) < 12  # lit, so not the very paint
     assert 0.3 < reading.uneven < 2.0
-    area = measure_area(shown("moth-on-card", 37), 100, 300, 220, 420)
+    area = measure_area(shown("moth-on-card", 37), box(100, 300, 220, 420))
     assert area.colour[1] > 1.8 * max(area.colour[0], area.colour[2])
 
 
@@ -189,7 +193,7 @@ def test_a_border_without_a_screen_says_so():
     with pytest.raises(Problem, match=r"No screen was found|no screen colour"):
         measure_border([grey])
     with pytest.raises(Problem, match="outside the layer"):
-        measure_area(grey, 200, 200, 300, 300)
+        measure_area(grey, box(200, 200, 300, 300))
 
 
 @settings(max_examples=60, deadline=None)

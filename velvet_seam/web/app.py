@@ -15,7 +15,18 @@ from fastapi.staticfiles import StaticFiles
 from velvet_seam.core.problem import Problem
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import Unwritable, is_full
-from velvet_seam.web import bench, files, find, footage, keep_frame, live, marks, renders, shots
+from velvet_seam.web import (
+    bench,
+    copying,
+    files,
+    find,
+    footage,
+    keep_frame,
+    live,
+    marks,
+    renders,
+    shots,
+)
 from velvet_seam.web.context import STATIC, Context, templates
 from velvet_seam.web.guard import Guard
 from velvet_seam.web.watchers import Watchers
@@ -60,7 +71,7 @@ def create_app(folder: Path, passphrase: str | None = None) -> FastAPI:
         title="Velvet Seam", lifespan=lifespan, docs_url=None, redoc_url=None, responses=_REFUSALS
     )
     app.add_middleware(Guard, passphrase=passphrase)
-    for part in (shots, footage, bench, marks, keep_frame, files, find, live, renders):
+    for part in (shots, footage, bench, copying, marks, keep_frame, files, find, live, renders):
         app.include_router(part.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     app.add_exception_handler(Problem, _problem)

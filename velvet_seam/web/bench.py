@@ -73,8 +73,8 @@ class Replacement(ChosenRequest):
 
 
 class NewKey(ChosenRequest):
-    """Measure a screen along the border, or a colour over an area given in source pixels, for a new
-    matte or for one that is there (``part``)."""
+    """Measure a screen along the border, or a colour over an area of the canvas (left, top, right, bottom in
+    its pixels), for a new matte or for one that is there (``part``)."""
 
     layer: Id
     frame: int = Field(0, ge=0)

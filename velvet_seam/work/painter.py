@@ -18,6 +18,7 @@ import numpy as np
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
+from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.engine.plan import Picture, Step, View
 from velvet_seam.core.media.still import png_bytes
 from velvet_seam.core.picture.edge import Counts, counts
@@ -68,7 +69,7 @@ class Still:
 class Measure:
     """Ask for the screen colour of a layer, over an area of its source or from the border.
 
-    ``area`` is left, top, right, bottom in source pixels, in the source frame shown at ``frame``.
+    ``area`` is left, top, right, bottom in canvas pixels, as the layer is seen at ``frame``.
     """
 
     document: str
@@ -285,10 +286,14 @@ class Painter:
         pictures = [material.read(number) for number in frames]
         if ask.area is None:
             return measure_border(pictures)
-        k = pictures[0].shape[1] / material.width
-        m = pictures[0].shape[0] / material.height
         left, top, right, bottom = ask.area
-        return measure_area(pictures[0], left * k, top * m, right * k, bottom * m)
+        corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]])
+        lies = Lying(shot, self._material)
+        at = min(max(ask.frame, layer.span.first), layer.span.last)
+        there = corners @ np.linalg.inv(lies.matrix(layer, at)).T
+        height, width = pictures[0].shape[:2]
+        per = (width / material.width, height / material.height)
+        return measure_area(pictures[0], there[:, :2] * per)
 
     def _source_frames(self, shot: Shot, layer: Layer, ask: Measure) -> list[int]:
         """The frame under the playhead for an area; five over the layer's span for the border."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from velvet_seam.core.engine.step import Footage, Step, step
+from velvet_seam.core.engine.step import Clip, Footage, Step, step
 from velvet_seam.core.picture.between import flowed, mixed_frames
 from velvet_seam.core.shot.layer import Span, TimeMap
 
@@ -30,7 +30,7 @@ def folded(time: Fraction, ends: str, length: Fraction, last: Fraction) -> Fract
     return time
 
 
-def _number(footage: Footage, time: Fraction, ends: str) -> tuple[int, Fraction]:
+def _number(footage: Clip, time: Fraction, ends: str) -> tuple[int, Fraction]:
     """The frame that is seen at a time of a source, and that time brought back into it."""
     if ends != "hold":
         last = footage.begins(footage.frames - 1) if footage.frames else Fraction(0)
@@ -38,7 +38,7 @@ def _number(footage: Footage, time: Fraction, ends: str) -> tuple[int, Fraction]
     return footage.frame_at(time), time
 
 
-def shown(footage: Footage, time: Fraction, ends: str) -> Shown:
+def shown(footage: Clip, time: Fraction, ends: str) -> Shown:
     """What of a source is seen at a time of it."""
     if not footage.moving:
         return 0, 0, 0.0
@@ -52,7 +52,7 @@ def shown(footage: Footage, time: Fraction, ends: str) -> Shown:
     return number, (number + 1) % (final + 1), float(min(max(part, Fraction(0)), Fraction(1)))
 
 
-def frame_shown(footage: Footage, clip_time: TimeMap, frames: int, rate: Fraction) -> int:
+def frame_shown(footage: Clip, clip_time: TimeMap, frames: int, rate: Fraction) -> int:
     """The source frame that a layer shows so many shot frames after its first."""
     return _number(footage, clip_time.at(frames, rate), clip_time.ends)[0] if footage.moving else 0
 

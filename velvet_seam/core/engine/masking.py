@@ -67,14 +67,34 @@ class Masking:
             if hasattr(mask, n)
         ]
         count = round(self._number(mask.points)) if isinstance(mask, StarMask) else 0
-        params: tuple[Any, ...] = (mask.kind, opacity, invert, place, numbers, count, drawn)
+        here = min(1.0, self._thickness(mask) * (1.0 if on_canvas else self._scale))
+        params: tuple[Any, ...] = (mask.kind, opacity, invert, place, numbers, count, drawn, here)
         if on_canvas:
             sheet = self._planner.sheet
             size = (sheet.width, sheet.height)
-            return step("mask-plane", lambda: faded(draw(*size), opacity, invert), (*params, size))
-        params = (*params, self._scale, self._width, self._height)
-        size = self._planner.picture_size(self._layer)
-        return step("mask-plane", lambda: faded(draw(*size), opacity, invert), (*params, size))
+        else:
+            params = (*params, self._scale, self._width, self._height)
+            size = self._planner.picture_size(self._layer)
+
+        def plane() -> Plane:
+            return faded(faded(draw(*size), here, False), opacity, invert)
+
+        return step("mask-plane", plane, (*params, size))
+
+    def _thickness(self, mask: Mask) -> float:
+        """The least extent of a shape in its own pixels. What is thinner than a pixel of the canvas covers
+        only as much of one, so that a shape that grows from nothing begins with nothing, however soft."""
+        sizes = [self._number(getattr(mask, n)) for n in ("width", "height") if hasattr(mask, n)]
+        if isinstance(mask, StarMask):
+            radius = self._number(mask.radius)
+            sizes = [2 * radius, 2 * radius * self._number(mask.inner) / 100]
+        elif isinstance(mask, DrawnMask):
+            points = _points(mask, self._at)
+            at = points[:, :2]
+            every = np.concatenate([at, at + points[:, 2:4], at + points[:, 4:6]])
+            spread = np.linalg.eigvalsh(np.cov(every.T, ddof=0))  # across and along
+            sizes = [2 * float(np.sqrt(max(spread[0], 0.0)))]
+        return min(sizes, default=np.inf)
 
     def _drawing(self, mask: Mask, on_canvas: bool) -> Callable[[int, int], Plane]:
         """A function from a picture's size to the mask's coverage over it."""
@@ -132,33 +152,34 @@ class Masking:
         if self._number(edge.specks) or self._number(edge.holes):
             return 0.0, 1.0
         margin = abs(self._number(edge.grow)) + 2 * self._number(edge.feather) + 4
-        limits = [
-            m for m in self._layer.seam.masks
-            if m.on and m.use == "limit" and m.fixed == "layer"
-        ]  # fmt: skip
-        top, bottom = 0.0, float(self._height)
-        for number, mask in enumerate(limits):
-            apart = mask.invert or (mask.combine != "intersect" and len(limits) > 1)
-            if apart and not (
-                number == 0
-                and all(m.combine == "intersect" for m in limits[1:])
-                and not mask.invert
-            ):
-                return 0.0, 1.0
-            if (
-                not isinstance(mask, BoxMask | OvalMask)
-                or self._number(mask.rotation)
-                or self._number(mask.opacity) < 100
-            ):
+        whole = (0.0, float(self._height))
+        left: tuple[float, float] | None = None  # rows that the masks so far leave something of
+        for mask in self._layer.seam.masks:
+            if not mask.on or mask.use != "limit" or mask.fixed != "layer":
                 continue
-            middle = self._number(mask.y) + self._height / 2
-            beyond = self._number(mask.feather_out) + max(self._number(mask.grow), 0) + margin
-            reach = self._number(mask.height) / 2 + beyond / self._scale
-            top, bottom = max(top, middle - reach), min(bottom, middle + reach)
+            top, bottom = self._rows_of(mask, margin) or whole
+            if mask.combine == "subtract":  # it takes something out of them, but no row wholly
+                left = left or whole
+            elif left is None:
+                left = (top, bottom)
+            elif mask.combine == "add":
+                left = (min(left[0], top), max(left[1], bottom))
+            else:
+                left = (max(left[0], top), min(left[1], bottom))
+        top, bottom = left or whole
         # in steps of a sixteenth, so that dragging a mask does not key the layer anew at every pixel
-        return floor(max(top, 0) / self._height * 16) / 16, ceil(
-            max(bottom, 0) / self._height * 16
-        ) / 16
+        first = floor(min(max(top, 0), self._height) / self._height * 16) / 16
+        last = ceil(min(max(bottom, 0), self._height) / self._height * 16) / 16
+        return first, max(first, last)
+
+    def _rows_of(self, mask: Mask, margin: float) -> tuple[float, float] | None:
+        """The rows of the layer that an upright box or oval reaches; None where it is not known."""
+        if mask.invert or not isinstance(mask, BoxMask | OvalMask) or self._number(mask.rotation):
+            return None
+        middle = self._number(mask.y) + self._height / 2
+        beyond = self._number(mask.feather_out) + max(self._number(mask.grow), 0) + margin
+        reach = self._number(mask.height) / 2 + beyond / self._scale
+        return middle - reach, middle + reach
 
 
 def _points(mask: DrawnMask, at: int) -> NDArray[np.float64]:

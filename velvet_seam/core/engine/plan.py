@@ -16,9 +16,10 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.engine.clip_time import reading
 from velvet_seam.core.engine.cut import Cutter, laid_over
+from velvet_seam.core.engine.lying import LEAST_SCALE, Lying
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.step import Footage, Picture, Sheet, Step, step
-from velvet_seam.core.engine.stirring import Spot, spot_at
+from velvet_seam.core.engine.stirring import Spot
 from velvet_seam.core.picture.blend import EVERYWHERE
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
 from velvet_seam.core.picture.coverage import wiped
@@ -32,7 +33,7 @@ from velvet_seam.core.picture.placement import (
 )
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen_key import Loose
-from velvet_seam.core.shot.layer import ColourSource, FootageSource, Layer
+from velvet_seam.core.shot.layer import ColourSource, Layer
 from velvet_seam.core.shot.matte import DifferenceKey, LayerMatte
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.words import colour_to_rgb
@@ -83,7 +84,7 @@ class Planner:
         known: Known | None = None,
     ) -> None:  # fmt: skip
         self._shot, self._sheet, self._footage = shot, sheet, footage
-        self._known = known
+        self._known, self._lies = known, Lying(shot, footage)
         self._spots: dict[tuple[str, float], Spot] = {}
         self._video = video
 
@@ -178,16 +179,8 @@ class Planner:
     def _spot(self, layer: Layer, frame: float) -> Spot:
         known = self._spots.get((layer.id, frame))
         if known is None:
-            known = self._spots[layer.id, frame] = self._spot_of(layer, frame)
+            known = self._spots[layer.id, frame] = self._lies.spot(layer, frame)
         return known
-
-    def _spot_of(self, layer: Layer, frame: float) -> Spot:
-        size = self._sheet.canvas_width, self._sheet.canvas_height
-        source = size
-        if isinstance(layer.source, FootageSource):
-            footage = self._footage(layer.source.footage)
-            source = footage.width, footage.height
-        return spot_at(layer, frame, float(self._shot.rate), source, size)
 
     def _compose(
         self, colour: tuple[int, int, int], joins: list[tuple[Step, str, float]], *,
@@ -268,7 +261,7 @@ class Planner:
         """From source pixels to the sheet."""
         flips = layer.place.flip_x, layer.place.flip_y
         to_canvas = affine(
-            spot.x, spot.y, max(spot.scale, 1e-4), spot.rotation, *flips, width, height
+            spot.x, spot.y, max(spot.scale, LEAST_SCALE), spot.rotation, *flips, width, height
         )
         return self._sheet.matrix() @ to_canvas
 

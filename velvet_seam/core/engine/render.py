@@ -19,6 +19,7 @@ from pathlib import Path
 
 from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.engine import MEGABYTE, Engine, frames_at_once
+from velvet_seam.core.engine.made_by import made_by
 from velvet_seam.core.engine.plan import Footage, Picture, Step
 from velvet_seam.core.media.still import png_bytes, write_png
 from velvet_seam.core.media.writer import ClipWriter, join
@@ -131,9 +132,10 @@ def _pictures(engine: Engine, plans: Iterable[Step]) -> Iterator[Picture]:
 
 
 def _fingerprint(shot: Shot, delivery: Delivery, footage: Callable[[str], Footage]) -> str:
+    """What a render is made of, and by what."""
     digests = [footage(identity).digest for identity in sorted(shot.footage_ids())]
-    whole = "\n".join([shot.model_dump_json(), delivery.model_dump_json(), *digests])
-    return hashlib.sha256(whole.encode()).hexdigest()
+    parts = [made_by(), shot.model_dump_json(), delivery.model_dump_json(), *digests]
+    return hashlib.sha256("\n".join(parts).encode()).hexdigest()
 
 
 def _open_ranges(folder: Path, fingerprint: str) -> None:

@@ -17,19 +17,11 @@ from velvet_seam.core.shot.shot import Shot
 Picture = NDArray[np.uint8]
 
 
-class Footage(Protocol):
-    """What the engine asks of footage; see :class:`velvet_seam.core.media.material.Material`."""
-
-    width: int
-    height: int
-    moving: bool
-    digest: str
+class Clip(Protocol):
+    """Footage as far as its own time is concerned."""
 
     @property
-    def in_planes(self) -> bool: ...
-
-    @property
-    def picture_size(self) -> tuple[int, int]: ...
+    def moving(self) -> bool: ...
 
     @property
     def frames(self) -> int: ...
@@ -40,6 +32,20 @@ class Footage(Protocol):
     def frame_at(self, time: Fraction) -> int: ...
 
     def begins(self, number: int) -> Fraction: ...
+
+
+class Footage(Clip, Protocol):
+    """What the engine asks of footage; see :class:`velvet_seam.core.media.material.Material`."""
+
+    width: int
+    height: int
+    digest: str
+
+    @property
+    def in_planes(self) -> bool: ...
+
+    @property
+    def picture_size(self) -> tuple[int, int]: ...
 
     def read(self, number: int) -> Picture: ...
 

@@ -59,6 +59,10 @@ class Probe(BaseModel):
         return len(self.times)
 
     @property
+    def moving(self) -> bool:
+        return self.kind == "clip"
+
+    @property
     def has_sound(self) -> bool:
         return self.sound_channels > 0
 

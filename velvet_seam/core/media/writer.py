@@ -142,8 +142,17 @@ def _yuv420(picture: NDArray[np.uint8]) -> av.VideoFrame:
 
 
 def _planes420(planes: NDArray[np.uint8]) -> av.VideoFrame:
-    """Planes that are a frame already; it only borrows them."""
-    frame = av.VideoFrame.from_numpy_buffer(planes, "yuv420p")
+    """Planes that lie one after the other as a frame of their own.
+
+    They are copied row by row: a frame that borrows such an array takes it for one whose height is a
+    multiple of four, and finds its colour in the wrong place where it is not.
+    """
+    height, width = planes.shape[0] // 3 * 2, planes.shape[1]
+    frame = av.VideoFrame(width, height, "yuv420p")
+    parts = np.split(planes.reshape(-1), [height * width, height * width // 4 * 5])
+    for plane, part in zip(frame.planes, parts, strict=True):
+        rows = np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)
+        rows[: plane.height, : plane.width] = part.reshape(plane.height, plane.width)
     frame.colorspace, frame.color_range = _BT709, int(ColorRange.MPEG)
     return frame
 

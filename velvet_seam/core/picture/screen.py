@@ -84,23 +84,40 @@ def measure_border(pictures: list[NDArray[np.uint8]]) -> ScreenReading:
     return _reading(pixels[near], float(near.mean()))
 
 
-def measure_area(
-    picture: NDArray[np.uint8], left: float, top: float, right: float, bottom: float
-) -> ScreenReading:
-    """The screen's colour over a dragged area, in pixels of the picture: the median, robustly.
+def measure_area(picture: NDArray[np.uint8], corners: NDArray[np.float64]) -> ScreenReading:
+    """The colour over a dragged area: the median, robustly.
+
+    Args:
+        picture: (h, w, 4) uint8 RGBA.
+        corners: (n, 2), x and y of a convex area in pixels of the picture, in order.
 
     Raises:
         Problem: the area lies outside the picture.
+
+    >>> half = np.repeat(np.array([[[9, 9, 9, 255]], [[200, 40, 60, 255]]], np.uint8), 4, 1)
+    >>> measure_area(half, np.array([[0, 1], [4, 1], [4, 2], [0, 2]], float)).colour
+    (200.0, 40.0, 60.0)
     """
     height, width = picture.shape[:2]
-    x0, x1 = sorted((round(left), round(right)))
-    y0, y1 = sorted((round(top), round(bottom)))
-    x0, y0 = min(max(x0, 0), width), min(max(y0, 0), height)
-    x1, y1 = min(max(x1, x0 + 1), width), min(max(y1, y0 + 1), height)
-    if x1 <= x0 or y1 <= y0:
+    (x0, y0), (x1, y1) = np.floor(corners.min(0)), np.ceil(corners.max(0))
+    left, top = int(min(max(x0, 0), width)), int(min(max(y0, 0), height))
+    right, bottom = int(min(max(x1, left + 1), width)), int(min(max(y1, top + 1), height))
+    if right <= left or bottom <= top or x1 < 0 or y1 < 0:
         raise Problem("That area lies outside the layer. Drag over the screen itself.")
-    pixels = picture[y0:y1, x0:x1, :3].reshape(-1, 3).astype(np.float32) / np.float32(255)
-    return _reading(pixels, 1.0)
+    piece = picture[top:bottom, left:right, :3]
+    y, x = np.mgrid[top:bottom, left:right] + 0.5
+    inside, sign = np.ones(piece.shape[:2], bool), _winding(corners)
+    for (ax, ay), (bx, by) in zip(corners, np.roll(corners, -1, axis=0), strict=True):
+        inside &= sign * ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) >= 0
+    if not inside.any():  # thinner than a pixel
+        inside[:] = True
+    return _reading(piece[inside].astype(np.float32) / np.float32(255), 1.0)
+
+
+def _winding(corners: NDArray[np.float64]) -> float:
+    """Whether corners run clockwise on the screen, 1, or back, -1."""
+    x, y = corners.T
+    return 1.0 if float(np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y)) >= 0 else -1.0
 
 
 def _chroma(pixels: NDArray[np.float32], y: NDArray[np.float32]) -> NDArray[np.float32]:

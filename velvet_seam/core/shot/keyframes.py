@@ -11,6 +11,7 @@ from typing import Any
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.mask import Outline, OutlineKey, OutlineKeys, outline_at
+from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, value_at
 from velvet_seam.core.timing.ease import Ease
 
@@ -90,7 +91,7 @@ def moved(
         changes: dict[str, Any] = {"frame": about + round((key.frame - about) * stretch) + by}
         if rise and isinstance(key, Keyframe):
             changes["value"] = key.value + rise
-        gone.append(type(key).model_validate({**_fields(key), **changes}))
+        gone.append(revised(key, **changes))
     if len({key.frame for key in gone}) < len(gone):
         raise Problem("Nothing was changed: keyframes pressed together would lie on one frame.")
     return with_keys(value, (*stay, *gone))
@@ -102,10 +103,7 @@ def with_ease(value: Any, frames: Collection[int], ease: Ease) -> Any:
         raise Problem("Nothing was changed: this value has no keyframes any more.")
     return with_keys(
         value,
-        (
-            type(key).model_validate({**_fields(key), "ease": ease}) if key.frame in frames else key
-            for key in value.keys
-        ),
+        (revised(key, ease=ease) if key.frame in frames else key for key in value.keys),
     )
 
 
@@ -118,7 +116,3 @@ def raised(value: Keyframes, by: float) -> Keyframes:
     return Keyframes(
         keys=tuple(Keyframe(frame=k.frame, value=k.value + by, ease=k.ease) for k in value.keys)
     )
-
-
-def _fields(key: Any) -> dict[str, Any]:
-    return {name: getattr(key, name) for name in type(key).model_fields}

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from velvet_seam.core.shot.layer import Layer, SoundTrack
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.timing.animated import Keyframe
 
 
 def revised(part: Any, **changes: Any) -> Any:
-    """A copy of a document part with fields replaced, checked again as a whole."""
-    fields = {name: getattr(part, name) for name in type(part).model_fields}
-    return type(part).model_validate({**fields, **changes})
+    """A copy of a document part, or of a keyframe, with fields replaced, checked again as a whole."""
+    kind = type(part)
+    if isinstance(part, Keyframe):
+        return replace(part, **changes)
+    fields = {name: getattr(part, name) for name in kind.model_fields}
+    return kind.model_validate({**fields, **changes})
 
 
 def with_layer(shot: Shot, new: Layer) -> Shot:

@@ -6,13 +6,15 @@ import json
 from collections.abc import Iterator
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import BaseModel, Field, ValidationError, model_validator
 
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
+from velvet_seam.core.shot.layer import MAX_FRAME, Layer, SoundTrack
 from velvet_seam.core.shot.mark import Mark
+from velvet_seam.core.shot.mask import OutlineKeys, Vertex
 from velvet_seam.core.shot.upgrades import from_version_1
 from velvet_seam.core.shot.words import Colour, Name, Part
+from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.rate import FrameRate
 
 SCHEMA_VERSION = 2
@@ -82,12 +84,32 @@ class Shot(Part):
         raise Problem("That sound is no longer in the shot.")
 
     def footage_ids(self) -> set[str]:
-        """Every footage id the shot refers to."""
-        ids = {sound.footage for sound in self.sounds}
-        ids |= {
-            layer.source.footage for layer in self.layers if isinstance(layer.source, FootageSource)
-        }
-        return ids
+        """Every footage id the shot refers to, wherever in the document."""
+        return {identity for identity, _ in references(self)}
+
+
+Use = Literal["picture", "sound"]
+"""What is asked of footage that is referred to."""
+
+
+def references(part: object) -> Iterator[tuple[str, Use]]:
+    """All footage that a shot, or a part of one, refers to, and as what, in the order of the document.
+
+    It is found by walking over the whole document: whatever has a field ``footage`` refers to some, so no
+    new kind of part can be forgotten here.
+    """
+    if isinstance(part, tuple):
+        for one in part:
+            yield from references(one)
+    elif isinstance(part, Keyframes | OutlineKeys | Vertex):  # many, and nothing but numbers
+        return
+    elif isinstance(part, BaseModel):
+        for name in type(part).model_fields:
+            held = getattr(part, name)
+            if name == "footage":
+                yield held, "sound" if isinstance(part, SoundTrack) else "picture"
+            elif not isinstance(held, str | int | float):
+                yield from references(held)
 
 
 def sentence(error: ValidationError) -> str:

@@ -21,15 +21,15 @@ from velvet_seam.core.timing.ease import Ease
 Thing = TypeVar("Thing", Layer, SoundTrack)
 
 
-def _begun_later(part: Any, by: int) -> Any:
+def begun_later(part: Any, by: int) -> Any:
     """A part whose layer begins ``by`` frames later: its keyframes stay where they were in time."""
     if isinstance(part, Keyframes | OutlineKeys):
         return with_keys(part, (revised(key, frame=key.frame - by) for key in part.keys))
     if isinstance(part, BaseModel):
         fields = {name: getattr(part, name) for name in type(part).model_fields}
-        return type(part).model_validate({n: _begun_later(f, by) for n, f in fields.items()})
+        return type(part).model_validate({n: begun_later(f, by) for n, f in fields.items()})
     if isinstance(part, tuple):
-        return tuple(_begun_later(one, by) for one in part)
+        return tuple(begun_later(one, by) for one in part)
     return part
 
 
@@ -51,12 +51,12 @@ def trim(shot: Shot, edit: Trim) -> Shot:
         first = max(first, 0)
         if not moving:
             return revised(
-                _begun_later(thing, first - span.first), span=Span(first=first, last=span.last)
+                begun_later(thing, first - span.first), span=Span(first=first, last=span.last)
             )
         while first < span.first and _before_source(thing.time, first - span.first, shot.rate):
             first += 1
         by = first - span.first
-        later = _begun_later(thing, by)
+        later = begun_later(thing, by)
         return revised(
             later,
             span=Span(first=first, last=span.last),
@@ -115,7 +115,7 @@ def freeze(shot: Shot, edit: Freeze) -> Shot:
     if not layer.span.holds(edit.at):
         raise Problem(f"{layer.name} is not there at the playhead.")
     time = layer.time.at(edit.at - layer.span.first, shot.rate)
-    held = _begun_later(layer, edit.at - layer.span.first)
+    held = begun_later(layer, edit.at - layer.span.first)
     frozen = revised(
         held,
         id=edit.frozen_id,

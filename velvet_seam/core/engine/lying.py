@@ -1,0 +1,93 @@
+"""Where a layer lies on the canvas at a frame, as a matrix: for handles, masks and areas that are dragged."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Protocol
+
+import numpy as np
+from pydantic import BaseModel
+
+from velvet_seam.core.engine.stirring import Size, Spot, spot_at
+from velvet_seam.core.picture.placement import Matrix, affine
+from velvet_seam.core.shot.layer import FootageSource, Layer
+from velvet_seam.core.shot.mask import MaskBase
+from velvet_seam.core.shot.mask_moves import Change, brought
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.timing.animated import value_at
+
+LEAST_SCALE = 1e-4
+"""A layer that has not grown yet still has a place."""
+
+
+class Sized(Protocol):
+    """Footage, as far as its place is concerned: width and height in source pixels."""
+
+    width: int
+    height: int
+
+
+class Stray(BaseModel):
+    """What arrival, leave and stirring make of a layer's place at a frame: pixels of the canvas across and
+    down, a factor of its scale, degrees clockwise."""
+
+    layer: str
+    frame: int
+    x: float = 0.0
+    y: float = 0.0
+    scale: float = 1.0
+    turn: float = 0.0
+
+
+class Lying:
+    """Asks of one shot where its layers lie."""
+
+    def __init__(self, shot: Shot, footage: Callable[[str], Sized]) -> None:
+        self._shot, self._footage = shot, footage
+
+    def size(self, layer: Layer) -> Size:
+        """Width and height of a layer's source, source pixels."""
+        if isinstance(layer.source, FootageSource):
+            footage = self._footage(layer.source.footage)
+            return footage.width, footage.height
+        return self._shot.canvas.width, self._shot.canvas.height
+
+    def spot(self, layer: Layer, frame: float) -> Spot:
+        canvas = self._shot.canvas
+        return spot_at(
+            layer, frame, float(self._shot.rate), self.size(layer), (canvas.width, canvas.height)
+        )
+
+    def stray(self, layer: Layer, frame: int) -> Stray:
+        spot, at, place = self.spot(layer, frame), frame - layer.span.first, layer.place
+        return Stray(
+            layer=layer.id, frame=frame, x=spot.x - value_at(place.x, at),
+            y=spot.y - value_at(place.y, at),
+            scale=max(spot.scale, LEAST_SCALE) / (value_at(place.scale, at) / 100),
+            turn=spot.rotation - value_at(place.rotation, at),
+        )  # fmt: skip
+
+    def matrix(self, layer: Layer, frame: float) -> Matrix:
+        """3 × 3, from source pixels, counted from the source's top left corner, to canvas pixels."""
+        spot, size = self.spot(layer, frame), self.size(layer)
+        flips = layer.place.flip_x, layer.place.flip_y
+        return affine(spot.x, spot.y, max(spot.scale, LEAST_SCALE), spot.rotation, *flips, *size)
+
+    def base(self, layer: Layer, fixed: str, frame: float) -> Matrix:
+        """From where masks count, the middle of their layer or of the canvas, to canvas pixels."""
+        if fixed == "canvas":
+            return _shift(self._shot.canvas.width / 2, self._shot.canvas.height / 2)
+        width, height = self.size(layer)
+        return self.matrix(layer, frame) @ _shift(width / 2, height / 2)
+
+    def refixed(
+        self, mask: MaskBase, layer: Layer, to: str, other: Layer, frame: int, **others: object
+    ) -> MaskBase:
+        """A mask of a layer, fixed to the canvas or to another layer, that lies where it lay at a frame."""
+        old, new = self.base(layer, mask.fixed, frame), self.base(other, to, frame)
+        made: MaskBase = brought(mask, Change.of(np.linalg.inv(new) @ old), fixed=to, **others)
+        return made
+
+
+def _shift(x: float, y: float) -> Matrix:
+    return np.array([[1.0, 0.0, x], [0.0, 1.0, y], [0.0, 0.0, 1.0]])

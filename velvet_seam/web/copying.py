@@ -1,0 +1,130 @@
+"""What is set on one layer, set on others; and edits that ask where things are seen."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from fastapi import APIRouter, Request
+from pydantic import Field
+
+from velvet_seam.core.engine.clip_time import frame_shown
+from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edit import AddMask, AddMatte, Edit, SetValues, Several
+from velvet_seam.core.shot.layer import FootageSource, Layer
+from velvet_seam.core.shot.mask import Mask, MaskBase
+from velvet_seam.core.shot.matte import FramePlate, Matte
+from velvet_seam.core.shot.revise import revised
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.time_edits import begun_later
+from velvet_seam.core.shot.words import Id
+from velvet_seam.store.folder import new_id
+from velvet_seam.web.bench import ChosenRequest, answer
+from velvet_seam.web.context import Context, Ctx
+
+router = APIRouter(prefix="/shots/{identity}")
+
+MOTION = ("arrive", "leave", "stir", "echo", "shutter")
+"""How a layer comes, goes, stirs and echoes."""
+
+
+class Copying(ChosenRequest):
+    """A matte or a mask (``part``), or without one how the layer moves, for other layers too. A mask lies
+    there where it is seen here at ``frame``."""
+
+    layer: Id
+    part: Id | None = None
+    to: tuple[Id, ...] = Field(min_length=1, max_length=200)
+    frame: int = Field(0, ge=0)
+
+
+class Fixing(ChosenRequest):
+    """Fix a mask to the canvas or to its layer; it stays where it is seen at ``frame``."""
+
+    layer: Id
+    mask: Id
+    to: Literal["layer", "canvas"]
+    frame: int = Field(0, ge=0)
+
+
+class CleanFrame(ChosenRequest):
+    """The frame of its own clip that a layer shows at ``frame`` is the clean plate of a difference key."""
+
+    layer: Id
+    part: Id
+    frame: int = Field(0, ge=0)
+
+
+@router.post("/copies")
+def copies(identity: str, body: Copying, request: Request, context: Ctx) -> dict[str, Any]:
+    shot = context.library.shots.get(identity).shot
+    layer, others = shot.layer(body.layer), [shot.layer(one) for one in body.to]
+    if body.part is None:
+        values = {name: getattr(layer, name) for name in MOTION}
+        edits: list[Edit] = [
+            SetValues(target=one.id, values={n: _later(v, one, layer) for n, v in values.items()})
+            for one in others
+        ]
+        what = "motion"
+    else:
+        part = _part(layer, body.part)
+        edits = [_added(shot, context, part, layer, one, body.frame) for one in others]
+        what = part.kind.replace("-", " ")
+    where = others[0].name[:60] if len(others) == 1 else f"{len(others)} layers"
+    new = Several(label=f"{what} copied to {where}", edits=tuple(edits))
+    return answer(request, context, context.library.shots.edit(identity, new), body.chosen)
+
+
+@router.post("/fixed-mask")
+def fixed_mask(identity: str, body: Fixing, request: Request, context: Ctx) -> dict[str, Any]:
+    standing = context.library.shots.get(identity)
+    layer = standing.shot.layer(body.layer)
+    mask = _part(layer, body.mask)
+    if not isinstance(mask, MaskBase):
+        raise Problem("Nothing was changed: only a mask is fixed to something.")
+    if mask.fixed != body.to:
+        moved = _lying(standing.shot, context).refixed(mask, layer, body.to, layer, body.frame)
+        names = [n for n in type(moved).model_fields if getattr(moved, n) != getattr(mask, n)]
+        values = {f"seam.masks.{mask.id}.{name}": getattr(moved, name) for name in names}
+        standing = context.library.shots.edit(identity, SetValues(target=layer.id, values=values))
+    return answer(request, context, standing, body.chosen)
+
+
+@router.post("/clean-frame")
+def clean_frame(identity: str, body: CleanFrame, request: Request, context: Ctx) -> dict[str, Any]:
+    shot = context.library.shots.get(identity).shot
+    layer = shot.layer(body.layer)
+    if not isinstance(layer.source, FootageSource):
+        raise Problem("A flat colour has no clean frame.")
+    clip = context.library.footage.get(layer.source.footage).probe
+    frame = min(max(body.frame, layer.span.first), layer.span.last) - layer.span.first
+    plate = FramePlate(frame=frame_shown(clip, layer.time, frame, shot.rate))
+    new = SetValues(target=layer.id, values={f"seam.matte.{body.part}.plate": plate})
+    return answer(request, context, context.library.shots.edit(identity, new), body.chosen)
+
+
+def _part(layer: Layer, identity: str) -> Matte | Mask:
+    for part in layer.seam.parts:
+        if part.id == identity:
+            return part
+    raise Problem("Nothing was changed: that matte or mask is no longer there.")
+
+
+def _lying(shot: Shot, context: Context) -> Lying:
+    return Lying(shot, lambda identity: context.library.footage.get(identity).probe)
+
+
+def _later(value: Any, one: Layer, other: Layer) -> Any:
+    """Something of another layer, its keyframes at the same frames of the shot."""
+    return begun_later(value, one.span.first - other.span.first)
+
+
+def _added(
+    shot: Shot, context: Context, part: Matte | Mask, layer: Layer, other: Layer, frame: int
+) -> Edit:
+    if isinstance(part, MaskBase):
+        where = part.fixed  # what is fixed to the canvas stays so
+        copy = _lying(shot, context).refixed(part, layer, where, other, frame, id=new_id("m"))
+        return AddMask(layer=other.id, mask=_later(copy, other, layer))
+    copied = revised(part, id=new_id("k"))
+    return AddMatte(layer=other.id, matte=_later(copied, other, layer))
