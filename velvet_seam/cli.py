@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import shutil
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -77,6 +78,7 @@ def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
 
     if not 1 <= port <= 65535:
         raise Problem("A port is a number from 1 to 65535.")
+    os.umask(0o077)  # what is kept is its owner's alone
     if filled:
         from velvet_seam.demo.scenario import fill
 
@@ -87,8 +89,9 @@ def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
         from velvet_seam.store.library import Library
 
         library = Library(folder)
-        stock(library, lambda item: _queue(library, item))
+        stock(library, lambda item: _poster(library, item))
     from velvet_seam.web.app import create_app
+    from velvet_seam.web.limits import MOST_BYTES
     from velvet_seam.web.passphrase import new_passphrase
 
     passphrase = None
@@ -101,17 +104,16 @@ def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
     print(flush=True)
     uvicorn.run(
         create_app(folder, passphrase), host=host, port=port, log_level="warning",
-        ws_per_message_deflate=False,
+        ws_per_message_deflate=False, ws_max_size=MOST_BYTES,
     )  # fmt: skip
     return 0
 
 
-def _queue(library: Library, item: FootageItem) -> None:
-    """Shown at once, made ready behind whatever is brought in meanwhile."""
+def _poster(library: Library, item: FootageItem) -> None:
+    """Shown at once; made ready behind whatever is brought in meanwhile."""
     from velvet_seam.work.picture_files import write_poster
 
     write_poster(item.path, item.probe, library.folder.poster(item.id))
-    library.jobs.add("prepare", item.id, item.name, total=item.probe.frames, whenever=True)
 
 
 def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str, object]) -> int:
@@ -161,6 +163,7 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
     except KeyboardInterrupt:
         print("\nStopped. The same command goes on from here.", file=sys.stderr)
         raise
+    shutil.rmtree(ranges, ignore_errors=True)
     if sys.stderr.isatty():
         print(file=sys.stderr)
     return 0

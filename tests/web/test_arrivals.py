@@ -33,14 +33,14 @@ def put(client: TestClient, identity: str, data: bytes, at: int):
 
 def test_a_file_goes_on_where_it_broke_off_also_after_a_restart(root: Path):
     data = png((10, 200, 90))
-    with TestClient(create_app(root)) as client:
+    with TestClient(create_app(root), base_url="http://localhost") as client:
         begun = announce(client, data)
         assert begun["have"] == 0
         assert put(client, begun["id"], data[:40], 0).json() == {"have": 40}
         early = client.post(f"/footage/arrivals/{begun['id']}/finish")
         assert (early.status_code, "40 of" in early.json()["problem"]) == (422, True)
     database.close()
-    with TestClient(create_app(root)) as client:
+    with TestClient(create_app(root), base_url="http://localhost") as client:
         again = announce(client, data)
         assert again == {"id": begun["id"], "have": 40}
         wrong = put(client, again["id"], data, 0)
@@ -57,7 +57,7 @@ def test_a_file_goes_on_where_it_broke_off_also_after_a_restart(root: Path):
 
 
 def test_an_arrival_is_no_way_to_other_files(root: Path):
-    with TestClient(create_app(root)) as client:
+    with TestClient(create_app(root), base_url="http://localhost") as client:
         for identity in ("a" + "0" * 24, "..%2f..%2fvelvet-seam", "x" * 300):
             assert put(client, identity, b"x", 0).status_code == 404
         huge = {"name": "h", "size": 9 << 30, "modified": 0}
@@ -80,14 +80,14 @@ def seen(client: TestClient, shot: str) -> tuple[int, ...]:
 
 def test_missing_footage_is_named_and_found_again(root: Path):
     data = png((10, 200, 90))
-    with TestClient(create_app(root)) as client:
+    with TestClient(create_app(root), base_url="http://localhost") as client:
         shot = start(client)
         footage = send(client, data, "leaf.png").json()["id"]
         client.post(f"/shots/{shot}/layers", json={"footage": footage})
         file = client.app.state.context.library.footage.get(footage).path
         file.unlink()
     database.close()
-    with TestClient(create_app(root)) as client:
+    with TestClient(create_app(root), base_url="http://localhost") as client:
         page = client.get(f"/shots/{shot}", headers=PAGE)
         assert page.status_code == 200
         assert "leaf.png is missing" in page.text
@@ -107,7 +107,7 @@ def test_missing_footage_is_named_and_found_again(root: Path):
 
 
 def test_undo_may_bring_back_a_layer_whose_footage_was_removed(root: Path):
-    with TestClient(create_app(root)) as client:
+    with TestClient(create_app(root), base_url="http://localhost") as client:
         shot = start(client)
         footage = send(client, png(), "leaf.png").json()["id"]
         layers = client.post(f"/shots/{shot}/layers", json={"footage": footage}).json()
@@ -127,7 +127,7 @@ def test_undo_may_bring_back_a_layer_whose_footage_was_removed(root: Path):
 
 
 def test_another_clip_takes_the_place_of_one(root: Path):
-    with TestClient(create_app(root)) as client:
+    with TestClient(create_app(root), base_url="http://localhost") as client:
         shot = start(client)
         small = send(client, png((250, 0, 0)), "small.png").json()["id"]
         large = io.BytesIO()
@@ -152,7 +152,7 @@ def test_another_clip_takes_the_place_of_one(root: Path):
 
 def test_a_file_that_is_replaced_while_it_is_sent_keeps_its_length(root: Path):
     """A response that says one length and sends another breaks the connection."""
-    with TestClient(create_app(root)) as client:
+    with TestClient(create_app(root), base_url="http://localhost") as client:
         shot = start(client)
         client.post(f"/shots/{shot}/layers", json={"colour": "#336699"})
         jobs = client.app.state.context.library.jobs

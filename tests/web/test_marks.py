@@ -49,7 +49,7 @@ def test_a_moment_is_marked_on_the_frame_that_shows_it(speed, moment, first, len
 def client(demo_folder: Path, tmp_path_factory: pytest.TempPathFactory):
     studio = tmp_path_factory.mktemp("marks") / "studio"
     shutil.copytree(demo_folder, studio)
-    with TestClient(create_app(studio)) as client:
+    with TestClient(create_app(studio), base_url="http://localhost") as client:
         yield client
     database.close()
 

@@ -57,7 +57,7 @@ def test_only_the_right_passphrase_opens(client: TestClient):
 
 
 def test_on_this_machine_nobody_is_asked(tmp_path: Path):
-    with TestClient(create_app(tmp_path / "studio")) as client:
+    with TestClient(create_app(tmp_path / "studio"), base_url="http://localhost") as client:
         assert client.get("/", headers=PAGE).status_code == 200
         assert client.get("/", headers={"host": "studio.example"}).status_code == 403
     database.close()

@@ -18,13 +18,16 @@ from velvet_seam.cli import main
 from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.store.tables import Unwritable, database
 from velvet_seam.web.app import create_app
+from velvet_seam.web.live import HEAD
 
 PAGE = {"accept": "text/html"}
 
 
 @pytest.fixture(scope="module")
 def client(tmp_path_factory: pytest.TempPathFactory):
-    with TestClient(create_app(tmp_path_factory.mktemp("web") / "studio")) as client:
+    with TestClient(
+        create_app(tmp_path_factory.mktemp("web") / "studio"), base_url="http://localhost"
+    ) as client:
         yield client
     database.close()
 
@@ -196,7 +199,11 @@ def test_the_live_socket_shows_trials_without_keeping_them(client, shot):
     layer, revision = state["shot"]["layers"][0]["id"], state["revision"]
 
     def colour(answer) -> tuple[int, ...]:
-        return Image.open(io.BytesIO(answer["bytes"][16:])).convert("RGB").getpixel((32, 48))
+        where = HEAD.unpack_from(answer["bytes"])[
+            -1
+        ]  # bytes of what says where the chosen layer lies
+        picture = io.BytesIO(answer["bytes"][HEAD.size + where :])
+        return Image.open(picture).convert("RGB").getpixel((32, 48))
 
     with client.websocket_connect(f"/shots/{shot}/live") as socket:
         red = colour(ask(socket))

@@ -84,7 +84,7 @@ def test_every_blend_is_on_the_wall_once_and_has_its_sentence():
 def test_keys_facts_and_the_wall_over_the_wire(tmp_path: Path):
     data = io.BytesIO()
     card().save(data, "PNG")
-    with TestClient(create_app(tmp_path / "studio")) as client:
+    with TestClient(create_app(tmp_path / "studio"), base_url="http://localhost") as client:
         form = {"canvas": "free", "width": "96", "height": "64"}
         there = client.post("/shots", data=form, follow_redirects=False).headers["location"]
         footage = client.post(

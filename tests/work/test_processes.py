@@ -22,6 +22,7 @@ from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.shot.written import written
 from velvet_seam.store.jobs import MOST_TRIES
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
@@ -54,7 +55,7 @@ def library(tmp_path: Path):
 
 def test_an_edit_that_is_tried_is_seen_as_if_it_were_made_and_is_not_kept(library: Library):
     shot = red_shot()
-    painter, document = Painter(library), shot.model_dump_json()
+    painter, document = Painter(library), written(shot)
     before = painter.answer(Paint(document, 0))
     for edit in (
         {"do": "set-values", "target": "l-a", "values": {"source.colour": "#2040d0"}},
@@ -64,7 +65,7 @@ def test_an_edit_that_is_tried_is_seen_as_if_it_were_made_and_is_not_kept(librar
         after = apply(shot, read_edit(edit))
         frame = shot.length - 1  # past the end of the one that is made shorter
         tried = painter.answer(Paint(document, frame, trial=json.dumps(edit)))
-        made = painter.answer(Paint(after.model_dump_json(), min(frame, after.length - 1)))
+        made = painter.answer(Paint(written(after), min(frame, after.length - 1)))
         assert tried == made
     assert painter.answer(Paint(document, 0)) == before
     with pytest.raises(Problem):
@@ -74,7 +75,7 @@ def test_an_edit_that_is_tried_is_seen_as_if_it_were_made_and_is_not_kept(librar
 
 
 def test_the_painter_is_started_again(library: Library):
-    document = red_shot().model_dump_json()
+    document = written(red_shot())
 
     async def work() -> None:
         made = Studio(library.folder.root)
@@ -96,7 +97,7 @@ def test_the_painter_is_started_again(library: Library):
 
 
 def test_a_painter_that_hangs_is_replaced(library: Library, monkeypatch):
-    document = red_shot().model_dump_json()
+    document = written(red_shot())
 
     async def work() -> None:
         made = Studio(library.folder.root)
@@ -120,7 +121,7 @@ def test_a_painter_that_hangs_is_replaced(library: Library, monkeypatch):
 
 def test_what_is_under_the_hand_goes_first(library: Library):
     shot = red_shot(60)
-    documents = [shot.model_copy(update={"name": f"n{n}"}).model_dump_json() for n in range(30)]
+    documents = [written(shot.model_copy(update={"name": f"n{n}"})) for n in range(30)]
     done: list[str] = []
 
     async def work() -> None:

@@ -1,4 +1,4 @@
-"""The one error that is meant for a person's eyes."""
+"""The errors that are meant for a person's eyes."""
 
 
 class Problem(ValueError):  # noqa: N818 -- it is shown as a sentence, not as an error name
@@ -7,3 +7,11 @@ class Problem(ValueError):  # noqa: N818 -- it is shown as a sentence, not as an
     The sentence says what happened, in trade words, without a trace or an internal name.
     Whoever raises it has changed nothing.
     """
+
+
+class Gone(Problem):
+    """What was asked about is not there, or not there any more."""
+
+
+class Full(Problem):
+    """There is no room for it, on the disk or in memory."""

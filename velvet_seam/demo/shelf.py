@@ -29,7 +29,8 @@ def stock(library: Library, each: Callable[[FootageItem], None]) -> dict[str, st
             continue
         incoming = library.folder.incoming()
         shutil.copyfile(FOLDER / file, incoming)
-        item = library.footage.add(incoming, name, probe(incoming), shelf=True, licence=LICENCE)
+        found = probe(incoming)
+        item = library.take_in(incoming, name, found, shelf=True, licence=LICENCE, whenever=True)
         each(item)
         held[name] = item.id
     return held

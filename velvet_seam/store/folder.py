@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import IO
 
 from velvet_seam.store.tables import connect
 
@@ -25,8 +27,11 @@ class Folder:
 
     def __init__(self, root: Path) -> None:
         self.root = root.resolve()
+        self.root.mkdir(parents=True, exist_ok=True)
+        with contextlib.suppress(OSError):  # a disk without owners
+            self.root.chmod(0o700)  # what is kept here is its owner's alone
         for part in ("footage", "derived", "renders", "incoming"):
-            (self.root / part).mkdir(parents=True, exist_ok=True)
+            (self.root / part).mkdir(exist_ok=True)
         self.database = connect(self.root / "velvet-seam.sqlite")
 
     def original(self, file: str) -> Path:
@@ -68,6 +73,16 @@ class Folder:
         """The folder of what a render has finished so far."""
         return self.root / "renders" / f"{job}.ranges"
 
+    def all_ranges(self) -> list[Path]:
+        return list((self.root / "renders").glob("*.ranges"))
+
+    def originals(self) -> list[Path]:
+        return list((self.root / "footage").iterdir())
+
+    def parts(self) -> list[Path]:
+        """Files that were being written when the program ended."""
+        return [p for name in ("derived", "renders") for p in (self.root / name).glob("*.part")]
+
     def work_picture(self, job: str) -> Path:
         """The frame a render is working on."""
         return self.root / "derived" / f"{job}.work.jpg"
@@ -78,6 +93,17 @@ class Folder:
         with (self.root / f"{kind}.lock").open("w") as file:
             fcntl.flock(file, fcntl.LOCK_EX)
             yield
+
+    def lead(self) -> IO[str] | None:
+        """The first program on this folder may clear up what others left behind, for as long as it holds what
+        it gets; a second one beside it gets nothing."""
+        file = (self.root / "lead.lock").open("w")
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            file.close()
+            return None
+        return file
 
     def incoming(self) -> Path:
         return self.root / "incoming" / new_id("u")

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from velvet_seam.core.analyse.first_look import FirstLook
 from velvet_seam.core.media.probe import Probe
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.words import NAME_LENGTH, clean_name
 from velvet_seam.store.folder import Folder, new_id
 from velvet_seam.store.shots import Shots
@@ -66,13 +66,22 @@ class FootageShelf:
         """Take a probed file over: it moves to a generated name."""
         identity = new_id("f")
         file = identity + _SUFFIXES.get(probe.format, ".media")
-        size = incoming.stat().st_size
-        incoming.replace(self._folder.original(file))
-        FootageRow.create(
-            id=identity, name=shown_name(name), file=file, bytes=size,
-            probe=probe.model_dump_json(), shelf=shelf, licence=licence,
-        )  # fmt: skip
+        size, kept = incoming.stat().st_size, self._folder.original(file)
+        incoming.replace(kept)
+        try:
+            FootageRow.create(
+                id=identity, name=shown_name(name), file=file, bytes=size,
+                probe=probe.model_dump_json(), shelf=shelf, licence=licence,
+            )  # fmt: skip
+        except BaseException:
+            kept.replace(incoming)
+            raise
         return self.get(identity)
+
+    def files(self) -> set[str]:
+        """The names of all files that belong to footage."""
+        rows: Iterable[FootageRow] = FootageRow.select(FootageRow.file)
+        return {row.file for row in rows}
 
     def put_back(self, identity: str, incoming: Path, probe: Probe) -> FootageItem:
         """Give missing footage its file again.
@@ -103,7 +112,7 @@ class FootageShelf:
             return held
         row = FootageRow.get_or_none(FootageRow.id == identity)
         if row is None:
-            raise Problem("That footage is no longer here.")
+            raise Gone("That footage is no longer here.")
         item = self._item(row)
         if item.ready:  # what is ready does not change any more
             self._held[identity] = item

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 import peewee as pw
 
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.tables import JobRow, database, now
 
@@ -21,19 +21,24 @@ class Jobs:
     """Rows of the queue; whoever works on one writes its progress here."""
 
     def add(self, kind: str, target: str, name: str, *, document: str = "", total: int = 0,
-            delivery: str = "{}", whenever: bool = False) -> str:  # fmt: skip
-        """Put work at the end of the queue, or behind all that anybody waits for; returns its id."""
+            delivery: str = "{}", whenever: bool = False, cost: float = 0.0) -> str:  # fmt: skip
+        """Put work at the end of the queue, or behind all that anybody waits for; returns its id.
+
+        Args:
+            cost: about the seconds it takes. Work that comes while it waits and takes less goes before it,
+                so that one long clip does not hold up many short ones; but it waits for no more than that.
+        """
         identity = new_id("j")
         JobRow.create(
             id=identity, kind=kind, target=target, name=name, document=document, total=total,
-            delivery=delivery, place=time.time() + (_AGES if whenever else 0),
+            delivery=delivery, place=time.time() + cost + (_AGES if whenever else 0),
         )  # fmt: skip
         return identity
 
     def get(self, identity: str) -> JobRow:
         row = JobRow.get_or_none(JobRow.id == identity)
         if row is None:
-            raise Problem("That render is no longer in the list.")
+            raise Gone("That render is no longer in the list.")
         return row
 
     def all(self, kind: str) -> list[JobRow]:

@@ -2,19 +2,33 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
 from velvet_seam.core.media.material import Material, Missing
+from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.sound.decode import Sound, decode_sound
 from velvet_seam.store.arrivals import Arrivals
 from velvet_seam.store.folder import Folder
-from velvet_seam.store.footage import FootageShelf
+from velvet_seam.store.footage import FootageItem, FootageShelf
 from velvet_seam.store.jobs import Jobs
 from velvet_seam.store.shots import Shots
+from velvet_seam.store.tables import database
+
+_PIXELS_A_SECOND = 1e8
+
+
+def cost_of(probe: Probe) -> float:
+    """About how many seconds it takes to make footage ready.
+
+    >>> cost_of(Probe(kind="clip", format="x", width=1000, height=1000, times=list(range(200))))
+    2.0
+    """
+    return probe.width * probe.height * max(1, probe.frames) / _PIXELS_A_SECOND
 
 
 class Library:
@@ -26,6 +40,46 @@ class Library:
         self.shots = Shots()
         self.arrivals = Arrivals(self.folder)
         self.jobs = Jobs()
+
+    def take_in(
+        self, incoming: Path, name: str, probe: Probe, *, shelf: bool = False, licence: str = "",
+        whenever: bool = False,
+    ) -> FootageItem:  # fmt: skip
+        """Take over a probed file, and queue what makes it ready: both, or neither."""
+        with database.atomic():
+            item = self.footage.add(incoming, name, probe, shelf=shelf, licence=licence)
+            try:
+                self.prepare_again(item, whenever)
+            except BaseException:
+                item.path.replace(incoming)
+                raise
+        return item
+
+    def prepare_again(self, item: FootageItem, whenever: bool = False) -> None:
+        self.jobs.add(
+            "prepare", item.id, item.name, total=item.probe.frames, whenever=whenever,
+            cost=cost_of(item.probe),
+        )  # fmt: skip
+
+    def clear_up(self) -> None:
+        """At the start of a program: what an earlier one left when it was killed."""
+        self.arrivals.forget_old()
+        waiting = self.jobs.open_for("prepare")
+        for item in self.footage.all():
+            if not item.ready and not item.missing and item.id not in waiting:
+                self.prepare_again(item)
+        going_on = {
+            job.id for job in self.jobs.all("render") if job.state not in ("done", "cancelled")
+        }
+        for folder in self.folder.all_ranges():
+            if folder.name.removesuffix(".ranges") not in going_on:
+                shutil.rmtree(folder, ignore_errors=True)
+        known = self.footage.files()
+        for path in self.folder.originals():
+            if path.name not in known:
+                path.unlink(missing_ok=True)
+        for path in self.folder.parts():
+            path.unlink(missing_ok=True)
 
     def materials(self, *, preview: bool) -> Callable[[str], Material | Missing]:
         """A function from footage id to material, which keeps files open between frames.

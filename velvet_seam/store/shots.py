@@ -1,22 +1,39 @@
-"""Shots in the store: every revision is kept, undo and redo move along them."""
+"""Shots in the store: every revision is kept, undo and redo move along them.
+
+A revision is a head and the digests of its layers; the text of a layer is kept once, however many revisions
+have it. An edit of one layer therefore writes that layer and a few digests, and going back to a revision reads
+only what is not at hand.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import json
+import zlib
+from collections import OrderedDict
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
-from functools import lru_cache
+from functools import cached_property
+from threading import Lock
 
-from velvet_seam.core.problem import Problem
+from pydantic import ValidationError
+
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.describe import describe
 from velvet_seam.core.shot.edit import Edit
-from velvet_seam.core.shot.shot import Shot, load
+from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.shot import SCHEMA_VERSION, Shot, load, sentence
+from velvet_seam.core.shot.written import Written, piece_of, put_together, written
 from velvet_seam.store.folder import new_id
-from velvet_seam.store.tables import RevisionRow, ShotRow, database, now
+from velvet_seam.store.tables import PieceRow, RevisionRow, ShotRow, database, now
 
-_read = lru_cache(64)(load)
-"""Documents are read again with every request and every edit; one that was read does not change."""
+Check = Callable[[Shot, Shot], None]
+"""Looks at a shot before and after an edit, and raises a Problem where the edit must not be kept."""
+
+HELD_BYTES = 12 << 20
+"""So much text of shots is held as objects, which take five to ten times as much memory. The shot asked for
+last is held whatever its size."""
 
 
 @dataclass(frozen=True)
@@ -25,8 +42,6 @@ class Standing:
 
     id: str
     shot: Shot
-    document: str
-    """The shot as it is kept, in JSON."""
     revision: int
     stamp: int
     """Never the same for two states of a shot, as numbers of revisions are after an undo."""
@@ -34,40 +49,79 @@ class Standing:
     redo: str | None
     changed: datetime
 
+    @cached_property
+    def written(self) -> Written:
+        """The shot in pieces, as it is kept."""
+        return written(self.shot)
+
+    @property
+    def document(self) -> str:
+        """The whole shot in JSON."""
+        return self.written.text
+
+
+class _Held:
+    """Shots that were read or made, the last ones used, so that they need not be read again."""
+
+    def __init__(self, most: int) -> None:
+        self._most, self._size, self._lock = most, 0, Lock()
+        self._shots: OrderedDict[str, tuple[Shot, int]] = OrderedDict()
+
+    def get(self, document: str) -> Shot | None:
+        with self._lock:
+            held = self._shots.get(document)
+            if held is None:
+                return None
+            self._shots.move_to_end(document)
+            return held[0]
+
+    def put(self, document: str, shot: Shot) -> None:
+        size = len(document) + sum(len(piece_of(layer).text) for layer in shot.layers)
+        with self._lock:
+            if document in self._shots:
+                return
+            self._shots[document] = (shot, size)
+            self._size += size
+            while self._size > self._most and len(self._shots) > 1:
+                self._size -= self._shots.popitem(last=False)[1][1]
+
+    def layers(self) -> dict[str, Layer]:
+        """By digest: another revision of a shot has most of its layers."""
+        with self._lock:
+            shots = [shot for shot, _ in self._shots.values()]
+        return {piece_of(layer).digest: layer for shot in shots for layer in shot.layers}
+
 
 class Shots:
     """The shots and their revisions."""
+
+    def __init__(self) -> None:
+        self._held = _Held(HELD_BYTES)
 
     def add(self, shot: Shot) -> str:
         """Keep a new shot; returns its id."""
         identity = new_id("s")
         with database.atomic():
             ShotRow.create(id=identity, name=shot.name, head=0)
-            RevisionRow.create(
-                shot=identity, number=0, label="start", document=shot.model_dump_json()
-            )
+            self._write(identity, 0, "start", shot)
         return identity
 
     def get(self, identity: str) -> Standing:
         """A shot as it stands; a :class:`Problem` where there is none."""
         row = ShotRow.get_or_none(ShotRow.id == identity)
         if row is None:
-            raise Problem("That shot is no longer here.")
-        around = {
-            revision.number: revision
-            for revision in RevisionRow.select().where(
-                RevisionRow.shot == identity, RevisionRow.number.between(row.head, row.head + 1)
-            )
-        }
-        here, after = around[row.head], around.get(row.head + 1)
+            raise Gone("That shot is no longer here.")
+        around = RevisionRow.select(RevisionRow.number, RevisionRow.label).where(
+            RevisionRow.shot == identity, RevisionRow.number.between(row.head, row.head + 1)
+        )
+        labels = {revision.number: revision.label for revision in around}
         return Standing(
             id=identity,
-            shot=_read(here.document),
-            document=here.document,
+            shot=self._read(identity, row.head),
             revision=row.head,
             stamp=round(row.changed.timestamp() * 1_000_000),
-            undo=here.label if row.head > 0 else None,
-            redo=after.label if after else None,
+            undo=labels[row.head] if row.head > 0 else None,
+            redo=labels.get(row.head + 1),
             changed=row.changed,
         )
 
@@ -86,7 +140,7 @@ class Shots:
                 wrong.append(str(problem))
         return shots, wrong
 
-    def edit(self, identity: str, edit: Edit) -> Standing:
+    def edit(self, identity: str, edit: Edit, check: Check | None = None) -> Standing:
         """Apply an edit and keep the new revision. What could be redone is dropped.
 
         An edit names what it changes, so it is applied to the shot as it stands even when another
@@ -97,14 +151,15 @@ class Shots:
             after = apply(standing.shot, edit)
             if after == standing.shot:
                 return standing
+            if check is not None:
+                check(standing.shot, after)
             label = describe(standing.shot, edit)
             number = standing.revision + 1
-            RevisionRow.delete().where(
-                RevisionRow.shot == identity, RevisionRow.number >= number
-            ).execute()
-            RevisionRow.create(
-                shot=identity, number=number, label=label, document=after.model_dump_json()
-            )
+            if standing.redo is not None:
+                RevisionRow.delete().where(
+                    RevisionRow.shot == identity, RevisionRow.number >= number
+                ).execute()
+            self._write(identity, number, label, after)
             self._stand(identity, number, after.name)
         return self.get(identity)
 
@@ -118,9 +173,11 @@ class Shots:
 
     def remove(self, identity: str) -> None:
         """Remove a shot with all its revisions."""
-        self.get(identity)
+        if ShotRow.get_or_none(ShotRow.id == identity) is None:
+            raise Gone("That shot is no longer here.")
         with database.atomic():
             RevisionRow.delete().where(RevisionRow.shot == identity).execute()
+            PieceRow.delete().where(PieceRow.shot == identity).execute()
             ShotRow.delete().where(ShotRow.id == identity).execute()
 
     def using(self, footage: str) -> list[str]:
@@ -131,14 +188,69 @@ class Shots:
         with database.atomic("IMMEDIATE"):
             standing = self.get(identity)
             number = standing.revision + by
-            revision = RevisionRow.get_or_none(
+            if RevisionRow.select().where(
                 RevisionRow.shot == identity, RevisionRow.number == number
-            )
-            if revision is not None:
-                self._stand(identity, number, _read(revision.document).name)
+            ).exists():  # fmt: skip
+                self._stand(identity, number, self._read(identity, number).name)
         return self.get(identity)
 
     def _stand(self, identity: str, number: int, name: str) -> None:
         ShotRow.update(head=number, name=name, changed=now()).where(
             ShotRow.id == identity
         ).execute()
+
+    def _write(self, identity: str, number: int, label: str, shot: Shot) -> None:
+        """Keep a revision, and the layers that no revision had before."""
+        whole = written(shot)
+        pieces = {piece.digest: piece.text for piece in whole.pieces}
+        known = PieceRow.select(PieceRow.digest).where(PieceRow.shot == identity)
+        held = {row.digest for row in known.where(PieceRow.digest.in_(list(pieces)))}
+        for digest, text in pieces.items():
+            if digest not in held:
+                packed = zlib.compress(text.encode(), 1)
+                PieceRow.create(shot=identity, digest=digest, text=packed)
+        layers = [piece.digest for piece in whole.pieces]
+        document = json.dumps({"head": json.loads(whole.head), "layers": layers})
+        RevisionRow.create(shot=identity, number=number, label=label, document=document)
+        self._held.put(document, shot)
+
+    def _read(self, identity: str, number: int) -> Shot:
+        document: str = (
+            RevisionRow.select(RevisionRow.document)
+            .where(RevisionRow.shot == identity, RevisionRow.number == number)
+            .scalar()
+        )
+        known = self._held.get(document)
+        if known is not None:
+            return known
+        shot = self._put_together(identity, document)
+        self._held.put(document, shot)
+        return shot
+
+    def _put_together(self, identity: str, document: str) -> Shot:
+        parts = json.loads(document)
+        if "head" not in parts:  # from before shots were kept in pieces
+            return load(document)
+        head, digests = parts["head"], parts["layers"]
+        held = self._held.layers()
+        if head.get("schema_version") == SCHEMA_VERSION and all(one in held for one in digests):
+            return put_together(head, [held[one] for one in digests])
+        texts = self._texts(identity, digests)
+        try:
+            if head.get("schema_version") != SCHEMA_VERSION:
+                layers = [json.loads(texts[digest]) for digest in digests]
+                return load(json.dumps({**head, "layers": layers}))
+            made = [held.get(d) or Layer.model_validate_json(texts[d]) for d in digests]
+            return put_together(head, made)
+        except KeyError:
+            raise Problem(
+                "The shot cannot be read: a layer of it is missing in the store."
+            ) from None
+        except ValidationError as error:
+            raise Problem(f"The shot cannot be read: {sentence(error)}.") from None
+
+    def _texts(self, identity: str, digests: list[str]) -> dict[str, bytes]:
+        rows = PieceRow.select(PieceRow.digest, PieceRow.text).where(
+            PieceRow.shot == identity, PieceRow.digest.in_(digests)
+        )
+        return {row.digest: zlib.decompress(row.text) for row in rows}

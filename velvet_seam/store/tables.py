@@ -66,8 +66,21 @@ class ShotRow(Table):
         table_name = "shot"
 
 
+class PieceRow(Table):
+    """The text of a layer, compressed, as some revisions of a shot have it."""
+
+    shot = pw.CharField()
+    digest = pw.CharField()
+    text = pw.BlobField()
+
+    class Meta:
+        table_name = "piece"
+        primary_key = pw.CompositeKey("shot", "digest")
+
+
 class RevisionRow(Table):
-    """A shot after one edit. ``label`` says what the edit did."""
+    """A shot after one edit. ``label`` says what the edit did; ``document`` holds its head and the digests
+    of its layers, or, made by an earlier version of the program, the whole shot."""
 
     shot = pw.ForeignKeyField(ShotRow, backref="revisions", on_delete="CASCADE")
     number = pw.IntegerField()
@@ -109,7 +122,7 @@ class JobRow(Table):
         table_name = "job"
 
 
-TABLES = [FootageRow, ShotRow, RevisionRow, JobRow]
+TABLES = [FootageRow, ShotRow, PieceRow, RevisionRow, JobRow]
 
 
 def connect(path: Path) -> pw.SqliteDatabase:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 from collections.abc import AsyncIterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
@@ -11,8 +13,9 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
 
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Full, Gone, Problem
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import Unwritable, is_full
 from velvet_seam.web import (
@@ -22,6 +25,7 @@ from velvet_seam.web import (
     find,
     footage,
     keep_frame,
+    layers,
     live,
     marks,
     renders,
@@ -29,9 +33,13 @@ from velvet_seam.web import (
 )
 from velvet_seam.web.context import STATIC, Context, templates
 from velvet_seam.web.guard import Guard
+from velvet_seam.web.limits import Limits
 from velvet_seam.web.watchers import Watchers
+from velvet_seam.web.writers import Writers
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import Studio
+
+LOOKS_AT_ONCE = 2
 
 _SAID = {
     "application/json": {
@@ -44,7 +52,10 @@ _SAID = {
     "text/html": {},
 }
 _REFUSALS: dict[int | str, dict[str, Any]] = {
+    400: {"description": "The request cannot be read; nothing was changed.", "content": _SAID},
     404: {"description": "What the request is about is no longer here.", "content": _SAID},
+    405: {"description": "That cannot be done at this address.", "content": _SAID},
+    413: {"description": "It is too much at once; nothing was changed.", "content": _SAID},
     422: {"description": "It cannot be done as asked; nothing was changed.", "content": _SAID},
     507: {"description": "There is no room to save it; nothing was changed.", "content": _SAID},
 }
@@ -59,25 +70,45 @@ def create_app(folder: Path, passphrase: str | None = None) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio, queue = Studio(library.folder.root), Queue(library)
-        app.state.context = Context(library, studio, queue, Watchers())
-        library.arrivals.forget_old()
+        looks = ThreadPoolExecutor(LOOKS_AT_ONCE, thread_name_prefix="look")
+        app.state.context = Context(library, studio, queue, Watchers(), Writers(), looks)
+        lead = library.folder.lead()
+        if lead:
+            library.clear_up()
         await studio.start()
         queue.start()
         yield
         queue.stop()
         await studio.stop()
+        looks.shutdown(wait=False, cancel_futures=True)
+        if lead:
+            lead.close()
 
     app = FastAPI(
         title="Velvet Seam", lifespan=lifespan, docs_url=None, redoc_url=None, responses=_REFUSALS
     )
+    app.add_middleware(Limits)
     app.add_middleware(Guard, passphrase=passphrase)
-    for part in (shots, footage, bench, copying, marks, keep_frame, files, find, live, renders):
+    for part in (
+        shots,
+        footage,
+        bench,
+        layers,
+        copying,
+        marks,
+        keep_frame,
+        files,
+        find,
+        live,
+        renders,
+    ):
         app.include_router(part.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     app.add_exception_handler(Problem, _problem)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(Unwritable, _unwritable)
-    app.add_exception_handler(404, _missing)
+    app.add_exception_handler(OSError, _no_room)
+    app.add_exception_handler(HTTPException, _refused)
     return app
 
 
@@ -93,8 +124,8 @@ def _say(request: Request, sentence: str, status: int) -> Response:
 
 
 async def _problem(request: Request, problem: Exception) -> Response:
-    gone = "no longer" in str(problem)
-    return _say(request, str(problem), 404 if gone else 422)
+    status = 404 if isinstance(problem, Gone) else 507 if isinstance(problem, Full) else 422
+    return _say(request, str(problem), status)
 
 
 async def _unwritable(request: Request, error: Exception) -> Response:
@@ -110,5 +141,24 @@ async def _invalid(request: Request, error: Exception) -> Response:
     return _say(request, f"Nothing was changed: {where}: {reason[:1].lower()}{reason[1:]}.", 422)
 
 
-async def _missing(request: Request, error: Exception) -> Response:
-    return _say(request, "There is nothing at this address.", 404)
+_ADDRESSES = {
+    404: "There is nothing at this address.",
+    405: "That cannot be done at this address.",
+}
+
+
+async def _refused(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    status = error.status_code
+    return _say(request, _ADDRESSES.get(status, str(error.detail)), status)
+
+
+async def _no_room(request: Request, error: Exception) -> Response:
+    """The disk refused: what was being written is gone, what was there before is as it was."""
+    assert isinstance(error, OSError)
+    if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EROFS, errno.EIO):
+        raise error
+    why = "the disk is full" if error.errno != errno.EIO else "the disk does not take it"
+    return _say(
+        request, f"This could not be written: {why}. What was there before is as it was.", 507
+    )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
@@ -17,6 +18,7 @@ from velvet_seam.core.timing.rate import call, spell
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import now
 from velvet_seam.web.watchers import Watchers
+from velvet_seam.web.writers import Writers
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import Studio
 
@@ -36,6 +38,9 @@ class Context:
     studio: Studio
     queue: Queue
     watchers: Watchers
+    writers: Writers
+    looks: ThreadPoolExecutor
+    """Looks into new files wait here, and hold up nothing else."""
 
 
 def get_context(connection: HTTPConnection) -> Context:

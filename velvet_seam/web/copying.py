@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from fastapi import APIRouter, Request
+from fastapi.responses import Response
 from pydantic import Field
 
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.lying import Lying
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edit import AddMask, AddMatte, Edit, SetValues, Several
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.mask import Mask, MaskBase
@@ -19,7 +20,7 @@ from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.time_edits import begun_later
 from velvet_seam.core.shot.words import Id
 from velvet_seam.store.folder import new_id
-from velvet_seam.web.bench import ChosenRequest, answer
+from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
 
 router = APIRouter(prefix="/shots/{identity}")
@@ -55,8 +56,8 @@ class CleanFrame(ChosenRequest):
     frame: int = Field(0, ge=0)
 
 
-@router.post("/copies")
-def copies(identity: str, body: Copying, request: Request, context: Ctx) -> dict[str, Any]:
+@router.post("/copies", response_class=Answer)
+def copies(identity: str, body: Copying, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
     layer, others = shot.layer(body.layer), [shot.layer(one) for one in body.to]
     if body.part is None:
@@ -72,11 +73,11 @@ def copies(identity: str, body: Copying, request: Request, context: Ctx) -> dict
         what = part.kind.replace("-", " ")
     where = others[0].name[:60] if len(others) == 1 else f"{len(others)} layers"
     new = Several(label=f"{what} copied to {where}", edits=tuple(edits))
-    return answer(request, context, context.library.shots.edit(identity, new), body.chosen)
+    return answer(request, context, context.library.shots.edit(identity, new), body)
 
 
-@router.post("/fixed-mask")
-def fixed_mask(identity: str, body: Fixing, request: Request, context: Ctx) -> dict[str, Any]:
+@router.post("/fixed-mask", response_class=Answer)
+def fixed_mask(identity: str, body: Fixing, request: Request, context: Ctx) -> Response:
     standing = context.library.shots.get(identity)
     layer = standing.shot.layer(body.layer)
     mask = _part(layer, body.mask)
@@ -87,11 +88,11 @@ def fixed_mask(identity: str, body: Fixing, request: Request, context: Ctx) -> d
         names = [n for n in type(moved).model_fields if getattr(moved, n) != getattr(mask, n)]
         values = {f"seam.masks.{mask.id}.{name}": getattr(moved, name) for name in names}
         standing = context.library.shots.edit(identity, SetValues(target=layer.id, values=values))
-    return answer(request, context, standing, body.chosen)
+    return answer(request, context, standing, body)
 
 
-@router.post("/clean-frame")
-def clean_frame(identity: str, body: CleanFrame, request: Request, context: Ctx) -> dict[str, Any]:
+@router.post("/clean-frame", response_class=Answer)
+def clean_frame(identity: str, body: CleanFrame, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
     layer = shot.layer(body.layer)
     if not isinstance(layer.source, FootageSource):
@@ -100,14 +101,14 @@ def clean_frame(identity: str, body: CleanFrame, request: Request, context: Ctx)
     frame = min(max(body.frame, layer.span.first), layer.span.last) - layer.span.first
     plate = FramePlate(frame=frame_shown(clip, layer.time, frame, shot.rate))
     new = SetValues(target=layer.id, values={f"seam.matte.{body.part}.plate": plate})
-    return answer(request, context, context.library.shots.edit(identity, new), body.chosen)
+    return answer(request, context, context.library.shots.edit(identity, new), body)
 
 
 def _part(layer: Layer, identity: str) -> Matte | Mask:
     for part in layer.seam.parts:
         if part.id == identity:
             return part
-    raise Problem("Nothing was changed: that matte or mask is no longer there.")
+    raise Gone("Nothing was changed: that matte or mask is no longer there.")
 
 
 def _lying(shot: Shot, context: Context) -> Lying:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, BinaryIO, Literal
 from urllib.parse import unquote
 
 from fastapi import APIRouter, Header, Query, Request
@@ -14,10 +15,11 @@ from starlette.requests import ClientDisconnect
 
 from velvet_seam.core.analyse.first_look import Grade, verdicts
 from velvet_seam.core.media.probe import Probe
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Full, Problem
 from velvet_seam.store.arrivals import MAX_BYTES
 from velvet_seam.store.footage import FootageItem, shown_name
 from velvet_seam.web.context import Context, Ctx, gives, templates
+from velvet_seam.web.writers import Writer
 from velvet_seam.work.look import look
 
 router = APIRouter()
@@ -81,6 +83,12 @@ class Arriving(BaseModel):
     modified: int = 0
 
 
+class Arrived(BaseModel):
+    """All has been sent. ``crc``: CRC-32 of the whole file, where the page has worked it out."""
+
+    crc: int | None = Field(None, ge=0, lt=2**32)
+
+
 @router.post("/footage")
 async def bring_in(
     request: Request, context: Ctx, x_name: Annotated[str, Header(max_length=4000)] = ""
@@ -111,24 +119,26 @@ async def go_on(
     identity: str, request: Request, context: Ctx, at: Annotated[int, Query(ge=0)] = 0
 ) -> dict[str, int]:
     """The bytes of an announced file from ``at`` on, which is how many are here."""
-    name, size, have = context.library.arrivals.about(identity)
-    if at != have:
-        raise Problem(f"{name} is here up to byte {have}, not {at}. Nothing was changed.")
     path = context.library.arrivals.path(identity)
-    await _receive(request, path, name, size - have, append=True)
+    async with context.writers.begin(identity) as writer:
+        name, size, have = context.library.arrivals.about(identity)
+        if at != have:
+            raise Problem(f"{name} is here up to byte {have}, not {at}. Nothing was changed.")
+    await _receive(request, path, name, size - have, at=have, writer=writer)
     return {"have": path.stat().st_size}
 
 
 @router.post("/footage/arrivals/{identity}/finish")
-async def arrived(identity: str, context: Ctx) -> dict[str, str]:
+async def arrived(identity: str, context: Ctx, body: Arrived | None = None) -> dict[str, str]:
     """All of an announced file is here: look into it and take it in."""
-    name, size, have = context.library.arrivals.about(identity)
-    if have != size:
-        raise Problem(f"{name} is not here yet: {have} of {size} bytes have arrived.")
-    try:
-        return await take_in(context, context.library.arrivals.path(identity), name)
-    finally:
-        context.library.arrivals.forget(identity)
+    arrivals = context.library.arrivals
+    async with context.writers.begin(identity):  # nothing is written to it any more
+        await asyncio.to_thread(arrivals.checked, identity, body.crc if body else None)
+        name, _, _ = arrivals.about(identity)
+        try:
+            return await take_in(context, arrivals.path(identity), name)
+        finally:
+            arrivals.forget(identity)
 
 
 @router.delete("/footage/arrivals/{identity}", status_code=204)
@@ -138,8 +148,11 @@ def not_after_all(identity: str, context: Ctx) -> Response:
 
 
 async def _look(context: Context, incoming: Path, poster: Path, name: str) -> Probe:
+    loop = asyncio.get_running_loop()
     try:
-        return await asyncio.to_thread(look, incoming, poster)
+        return await loop.run_in_executor(context.looks, look, incoming, poster)
+    except Full as problem:
+        raise Full(f"{name} was not taken in. {problem}") from None
     except Problem as problem:
         raise Problem(f"{name} was not taken in. {problem}") from None
 
@@ -148,10 +161,9 @@ async def take_in(context: Context, incoming: Path, name: str) -> dict[str, str]
     poster = incoming.with_suffix(".jpg")
     try:
         probe = await _look(context, incoming, poster, name)
-        item = await asyncio.to_thread(context.library.footage.add, incoming, name, probe)
+        item = await asyncio.to_thread(context.library.take_in, incoming, name, probe)
         if poster.exists():
             poster.replace(context.library.folder.poster(item.id))
-        context.library.jobs.add("prepare", item.id, item.name, total=probe.frames)
         context.queue.wake()
     finally:
         poster.unlink(missing_ok=True)
@@ -171,7 +183,7 @@ async def find_again(identity: str, request: Request, context: Ctx) -> dict[str,
         if poster.exists():
             poster.replace(context.library.folder.poster(item.id))
         if not item.ready:
-            context.library.jobs.add("prepare", item.id, item.name, total=probe.frames)
+            context.library.prepare_again(item)
             context.queue.wake()
     finally:
         incoming.unlink(missing_ok=True)
@@ -180,22 +192,32 @@ async def find_again(identity: str, request: Request, context: Ctx) -> dict[str,
 
 
 async def _receive(
-    request: Request, path: Path, name: str, most: int, *, append: bool = False
-) -> None:
+    request: Request, path: Path, name: str, most: int, *, at: int | None = None,
+    writer: Writer | None = None,
+) -> None:  # fmt: skip
+    """Stream a body into a file: a new one, or from a place of one that is there on."""
     taken = 0
     try:
-        with path.open("ab" if append else "wb") as file:
+        with path.open("wb" if at is None else "r+b") as file:
+            file.seek(at or 0)
             async for chunk in request.stream():
                 taken += len(chunk)
                 if taken > most:
-                    said = "larger than 8 GB" if not append else "longer than was said"
+                    said = "larger than 8 GB" if at is None else "longer than was said"
                     raise Problem(f"{name} is {said} and was not taken in.")
-                await asyncio.to_thread(file.write, chunk)
+                async with writer.turn(name) if writer else contextlib.nullcontext():
+                    await asyncio.to_thread(_write, file, chunk)
     except ClientDisconnect:
         raise Problem(f"{name} broke off; what has arrived is kept.") from None
     except OSError as error:
         reason = error.strerror or "the disk refused"
-        raise Problem(f"{name} could not be kept: {reason}. Nothing else was touched.") from None
+        raise Full(f"{name} could not be kept: {reason}. Nothing else was touched.") from None
+
+
+def _write(file: BinaryIO, chunk: bytes) -> None:
+    """So that what the file is said to have is there, whoever goes on with it."""
+    file.write(chunk)
+    file.flush()
 
 
 @router.delete("/footage/{identity}", response_class=HTMLResponse)

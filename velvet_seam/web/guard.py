@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers
@@ -16,7 +17,10 @@ POLICY = (
     "img-src 'self' blob: data:; media-src 'self' blob:; connect-src 'self'; "
     "form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
-HOSTS = {"127.0.0.1", "localhost", "[::1]", "testserver"}
+_OURS = re.compile(r"(127\.0\.0\.1|localhost|\[::1\])(:[0-9]{1,5})?", re.ASCII | re.IGNORECASE)
+"""This machine's own names. They are compared whole: a name that only begins like one may be led here by a
+network (DNS rebinding)."""
+
 _HEADERS = {
     "content-security-policy": POLICY,
     "x-content-type-options": "nosniff",
@@ -46,14 +50,10 @@ class Guard:
             await self._app(scope, receive, send)
             return
         headers = Headers(scope=scope)
-        host = (
-            headers.get("host", "").rsplit(":", 1)[0]
-            if "]" not in headers.get("host", "")
-            else headers["host"].partition("]")[0] + "]"
-        )
         writes = scope["type"] == "websocket" or scope["method"] not in ("GET", "HEAD")
         # with a passphrase any name may lead here: the cookie holds for one of them only
-        known = host in HOSTS or self._passphrase is not None
+        own = _OURS.fullmatch(headers.get("host", "")) is not None
+        known = own or self._passphrase is not None
         if not known or (writes and not same_origin(headers)):
             if scope["type"] == "websocket":
                 await send({"type": "websocket.close", "code": 4403})
@@ -75,6 +75,10 @@ class Guard:
                 ]
             await send(message)
 
+        if self._passphrase is not None and scope["path"] == "/passphrase/end":
+            answer = self._passphrase.end(Request(scope, receive))
+            await answer(scope, receive, send_with_headers)
+            return
         visitor = self._passphrase is not None and not self._passphrase.knows(headers)
         if visitor and not scope["path"].startswith("/static/"):
             if scope["type"] == "websocket":

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import struct
+from collections import deque
 from typing import Any
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
@@ -14,14 +16,23 @@ from velvet_seam.core.engine.engine import PREVIEW_SHORT_SIDE
 from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.words import Id
+from velvet_seam.store.tables import Unwritable
 from velvet_seam.web.context import Context
-from velvet_seam.work.painter import Paint
+from velvet_seam.web.limits import MOST_BYTES
+from velvet_seam.work.painter import Paint, Painted
 from velvet_seam.work.studio import LIVE, WHENEVER
 
 router = APIRouter()
 
-HEAD = struct.Struct("<IIII")
-"""Number of the request, frame, revision, and 1 when the picture shows a trial."""
+HEAD = struct.Struct("<IIIII")
+"""Number of the request, frame, revision, 1 when the picture shows a trial, and the bytes of JSON that come
+before the picture: where the chosen layer lies in it (:class:`~velvet_seam.core.engine.lying.Stray`)."""
+
+MOST_WAITING = 8
+"""So many pictures one page may wait for; of more, those asked for first are passed over."""
+
+MOST_READY = 16
+"""The same for frames that are only to be made ready."""
 
 
 class Ask(BaseModel):
@@ -47,21 +58,91 @@ async def live(socket: WebSocket, identity: str) -> None:
     ``{"changed": stamp}`` when the shot has changed, in this page or in another."""
     context: Context = socket.app.state.context
     await socket.accept()
-    tasks: set[asyncio.Task[None]] = set()
-    sending = asyncio.Lock()
+    page = _Page(context, socket, identity)
     changes = context.watchers.join(identity)
-    tasks.add(asyncio.create_task(_tell(socket, changes, sending)))
+    telling = asyncio.create_task(_tell(socket, changes, page.sending))
     try:
         while True:
-            text = await socket.receive_text()
-            task = asyncio.create_task(_serve(context, socket, identity, text, sending))
-            tasks.add(task)
-            task.add_done_callback(tasks.discard)
+            page.wish(await socket.receive_text())
     except (WebSocketDisconnect, RuntimeError):
-        for task in tasks:
-            task.cancel()
+        pass
     finally:
+        telling.cancel()
+        page.leave()
         context.watchers.leave(identity, changes)
+
+
+class _Page:
+    """One page at its socket. A fast hand, or a page gone wild, delays only itself: of what it waits for,
+    the newest is served."""
+
+    def __init__(self, context: Context, socket: WebSocket, identity: str) -> None:
+        self.sending = asyncio.Lock()
+        self._context, self._socket, self._identity = context, socket, identity
+        self._waiting: dict[bool, deque[asyncio.Task[None]]] = {False: deque(), True: deque()}
+
+    def wish(self, text: str) -> None:
+        """A request has come; where too many wait, the oldest is answered with nothing."""
+        ask = _understood(text)
+        ready = ask is not None and ask.ready
+        waiting, most = self._waiting[ready], MOST_READY if ready else MOST_WAITING
+        while len(waiting) >= most:
+            waiting.popleft().cancel()
+        task = asyncio.create_task(self._serve(ask))
+        waiting.append(task)
+        task.add_done_callback(lambda one: waiting.remove(one) if one in waiting else None)
+
+    def leave(self) -> None:
+        for waiting in self._waiting.values():
+            for task in waiting:
+                task.cancel()
+
+    async def _serve(self, ask: Ask | None) -> None:
+        number = ask.number if ask else 0
+        try:
+            if ask is None:
+                raise Problem("The page asked for a picture in a way that is not understood.")
+            head, data = await _painted(self._context, self._identity, ask)
+            async with self.sending:
+                await self._socket.send_bytes(head + data)
+        except asyncio.CancelledError:
+            with contextlib.suppress(WebSocketDisconnect, RuntimeError):
+                await self._socket.send_json({"number": number, "passed": True})
+            raise
+        except Problem as problem:
+            await self._say({"number": number, "problem": str(problem)})
+        except Unwritable:
+            await self._say({"number": number, "problem": "The store cannot be read just now."})
+        except (WebSocketDisconnect, RuntimeError):
+            return
+
+    async def _say(self, words: dict[str, Any]) -> None:
+        with contextlib.suppress(WebSocketDisconnect, RuntimeError):
+            async with self.sending:
+                await self._socket.send_json(words)
+
+
+def _understood(text: str) -> Ask | None:
+    if len(text) > MOST_BYTES:
+        return None
+    try:
+        return Ask.model_validate_json(text)
+    except (ValidationError, RecursionError):
+        return None
+
+
+async def _painted(context: Context, identity: str, ask: Ask) -> tuple[bytes, bytes]:
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    paint = Paint(
+        standing.written, ask.frame, ask.view, ask.chosen, ask.solo, passing=ask.passing,
+        trial=json.dumps(ask.trial) if ask.trial is not None else "", full=ask.full,
+        shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None, stray=True,
+    )  # fmt: skip
+    made: Painted = await context.studio.ask(paint, WHENEVER if ask.ready else LIVE)
+    where = made.stray.model_dump_json().encode() if made.stray else b""
+    trial = int(ask.trial is not None)
+    head = HEAD.pack(ask.number, ask.frame, standing.revision, trial, len(where))
+    return head + where, b"" if ask.ready else made.data
 
 
 async def _tell(socket: WebSocket, changes: asyncio.Queue[int], sending: asyncio.Lock) -> None:
@@ -70,32 +151,3 @@ async def _tell(socket: WebSocket, changes: asyncio.Queue[int], sending: asyncio
         stamp = await changes.get()
         async with sending:
             await socket.send_json({"changed": stamp})
-
-
-async def _serve(
-    context: Context, socket: WebSocket, identity: str, text: str, sending: asyncio.Lock
-) -> None:
-    number = 0
-    try:
-        try:
-            ask = Ask.model_validate_json(text)
-        except ValidationError:
-            raise Problem("The page asked for a picture in a way that is not understood.") from None
-        number = ask.number
-        standing = await asyncio.to_thread(context.library.shots.get, identity)
-        paint = Paint(
-            standing.document, ask.frame, ask.view, ask.chosen, ask.solo, passing=ask.passing,
-            trial=json.dumps(ask.trial) if ask.trial is not None else "", full=ask.full,
-            shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None,
-        )  # fmt: skip
-        data = await context.studio.ask(paint, WHENEVER if ask.ready else LIVE)
-        if ask.ready:
-            data = b""
-        head = HEAD.pack(number, ask.frame, standing.revision, int(ask.trial is not None))
-        async with sending:
-            await socket.send_bytes(head + data)
-    except Problem as problem:
-        async with sending:
-            await socket.send_json({"number": number, "problem": str(problem)})
-    except (WebSocketDisconnect, RuntimeError):
-        return

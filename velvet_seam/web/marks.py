@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Any, Literal
+from typing import Literal
 
 from fastapi import APIRouter, Request
+from fastapi.responses import Response
 from pydantic import Field
 
 from velvet_seam.core.analyse.beats import beats
 from velvet_seam.core.analyse.onsets import onsets, peaks
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edit import AddMark, MoveInTime, Several
 from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
 from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.words import Id
 from velvet_seam.store.folder import new_id
-from velvet_seam.web.bench import ChosenRequest, answer
+from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
 
 router = APIRouter(prefix="/shots/{identity}")
@@ -38,8 +39,8 @@ class Laying(NewMarks):
     frame: int = Field(ge=0)
 
 
-@router.post("/lay")
-def lay(identity: str, body: Laying, request: Request, context: Ctx) -> dict[str, Any]:
+@router.post("/lay", response_class=Answer)
+def lay(identity: str, body: Laying, request: Request, context: Ctx) -> Response:
     """Move a layer or a sound in time so that the first of what is found lies on a frame."""
     shot = context.library.shots.get(identity).shot
     thing = _thing(shot, body.target)
@@ -52,11 +53,11 @@ def lay(identity: str, body: Laying, request: Request, context: Ctx) -> dict[str
         raise Problem(f"{said} It would have to begin before the shot does. Nothing was changed.")
     edit = MoveInTime(target=thing.id, by=by)
     standing = context.library.shots.edit(identity, edit)
-    return answer(request, context, standing, body.chosen, said=said)
+    return answer(request, context, standing, body, said=said)
 
 
-@router.post("/marks")
-def marks(identity: str, body: NewMarks, request: Request, context: Ctx) -> dict[str, Any]:
+@router.post("/marks", response_class=Answer)
+def marks(identity: str, body: NewMarks, request: Request, context: Ctx) -> Response:
     """Put marks; answers with the new state, and says what was found."""
     shot = context.library.shots.get(identity).shot
     thing = _thing(shot, body.target)
@@ -81,14 +82,14 @@ def marks(identity: str, body: NewMarks, request: Request, context: Ctx) -> dict
     )
     standing = context.library.shots.edit(identity, Several(label=label, edits=tuple(new)))
     count = f" {len(new)} marks in the shot." if len(new) > 1 else ""
-    return answer(request, context, standing, body.chosen, said=said + count)
+    return answer(request, context, standing, body, said=said + count)
 
 
 def _thing(shot: Shot, target: str) -> Layer | SoundTrack:
     for thing in shot.things:
         if thing.id == target:
             return thing
-    raise Problem("That layer or sound is no longer in the shot.")
+    raise Gone("That layer or sound is no longer in the shot.")
 
 
 def _thread(thing: Layer | SoundTrack) -> int:

@@ -12,7 +12,7 @@ from fastapi.responses import FileResponse, HTMLResponse, Response
 
 from velvet_seam.core.engine.delivery import Delivery, Kind, Loudness, Quality
 from velvet_seam.core.engine.render import has_sound
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.core.sound.loudness import loudness as measured
 from velvet_seam.core.sound.mix import mix
@@ -173,7 +173,7 @@ def file(job: str, context: Ctx, download: bool = False) -> Response:
     row = _render(context, job)
     path = context.library.folder.render(row.file) if row.file else None
     if path is None or not path.exists():
-        raise Problem("The file of this render is no longer here.")
+        raise Gone("The file of this render is no longer here.")
     kind = "attachment" if download else "inline"
     return FileResponse(
         path,
@@ -197,5 +197,5 @@ def work(job: str, context: Ctx) -> Response:
 def _render(context: Context, job: str) -> JobRow:
     row = context.library.jobs.get(job)
     if row.kind != "render":
-        raise Problem("That render is no longer in the list.")
+        raise Gone("That render is no longer in the list.")
     return row

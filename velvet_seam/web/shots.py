@@ -66,6 +66,7 @@ def start(
             canvas=Canvas(width=size[0], height=size[1]),
             rate=frames,
             length=round(6 * frames),
+            grows=True,
         )
     except ValidationError as error:
         raise Problem(f"The shot was not started: {sentence(error)}.") from None
@@ -95,7 +96,7 @@ async def strip(identity: str, context: Ctx) -> Response:
 
 
 async def _draw_strip(context: Context, standing: Standing) -> bytes:
-    document = standing.document
+    document = standing.written
     last = standing.shot.length - 1
     tiles = []
     for k in range(STRIP_FRAMES):

@@ -1,7 +1,7 @@
 """A first look at a file from outside, in a process of its own with limits on time and memory.
 
 ``python -m velvet_seam.work.look FILE POSTER`` prints what the file holds as JSON and writes a
-poster; for a file that cannot be used it prints ``{"problem": sentence}``.
+poster; for a file that cannot be used it prints ``{"problem": sentence}``, where there is no room ``{"full": …}``.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ import sys
 from pathlib import Path
 
 from velvet_seam.core.media.probe import Probe
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Full, Problem
 
 SECONDS = 60
 MEMORY = 6 << 30
@@ -34,6 +34,8 @@ def look(path: Path, poster: Path) -> Probe:
         answer = json.loads(done.stdout)
     except ValueError:
         raise Problem("This file could not be read; it may be damaged.") from None
+    if "full" in answer:
+        raise Full(answer["full"])
     if "problem" in answer:
         raise Problem(answer["problem"])
     return Probe.model_validate(answer)
@@ -51,6 +53,11 @@ def _main(path: Path, poster: Path) -> None:
         answer = found.model_dump_json()
     except Problem as problem:
         answer = json.dumps({"problem": str(problem)})
+    except MemoryError:
+        answer = json.dumps({"problem": "Looking into this file took too much memory."})
+    except OSError as error:  # it can be read, or it would have been a Problem
+        reason = error.strerror or "the disk refused"
+        answer = json.dumps({"full": f"Its poster could not be kept: {reason}."})
     sys.stdout.write(answer)
 
 

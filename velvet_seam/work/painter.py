@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Collection
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
 from functools import partial
@@ -18,7 +19,7 @@ import numpy as np
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
-from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.engine.lying import Lying, Stray
 from velvet_seam.core.engine.plan import Picture, Step, View
 from velvet_seam.core.media.still import png_bytes
 from velvet_seam.core.picture.edge import Counts, counts
@@ -27,7 +28,8 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.edit import ReorderLayer, SetValues, read_edit
 from velvet_seam.core.shot.layer import FootageSource, Layer
-from velvet_seam.core.shot.shot import Shot, load
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.written import Written, put_together
 from velvet_seam.store.library import Library
 from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg
@@ -37,9 +39,9 @@ FULL_QUALITY = 94
 
 @dataclass(frozen=True)
 class Paint:
-    """Ask for one picture of a shot as JPEG. ``document`` is the shot's JSON."""
+    """Ask for one picture of a shot as JPEG."""
 
-    document: str
+    document: Written
     frame: int
     view: View = "joined"
     chosen: str | None = None
@@ -52,16 +54,26 @@ class Paint:
     """The frame is being played through: nothing of it will be changed soon."""
     full: bool = False
     """At canvas size, from the originals."""
+    stray: bool = False
+    """Say where the chosen layer lies, too: the answer is a pair, see :class:`Painted`."""
     trial: str = ""
     """An edit in JSON that is only being tried, under a hand that is moving: it goes beside the document,
     which is then read only once."""
 
 
 @dataclass(frozen=True)
+class Painted:
+    """A picture as JPEG, and what arrival and stirring make of the chosen layer's place in it."""
+
+    data: bytes
+    stray: Stray | None
+
+
+@dataclass(frozen=True)
 class Still:
     """Ask for a frame of a shot at canvas size, from the originals, as PNG."""
 
-    document: str
+    document: Written
     frame: int
 
 
@@ -72,7 +84,7 @@ class Measure:
     ``area`` is left, top, right, bottom in canvas pixels, as the layer is seen at ``frame``.
     """
 
-    document: str
+    document: Written
     layer: str
     frame: int
     area: tuple[float, float, float, float] | None = None
@@ -83,7 +95,7 @@ class Wall:
     """Ask for one JPEG of every blend of a layer on a frame: a row of tiles for each of ``blends``,
     first as the layers lie, then with the layer swapped with the one below it."""
 
-    document: str
+    document: Written
     layer: str
     frame: int
     blends: tuple[str, ...]
@@ -94,7 +106,7 @@ class Wall:
 class MatteFacts:
     """Ask how many holes and parts a layer's matte has on a frame, as it lies on the canvas."""
 
-    document: str
+    document: Written
     layer: str
     frame: int
 
@@ -103,7 +115,7 @@ class MatteFacts:
 class Loupe:
     """Ask for the pixels around a place of the picture that is seen, and how far a layer covers them."""
 
-    document: str
+    document: Written
     layer: str | None
     frame: int
     x: float
@@ -136,6 +148,7 @@ class Painter:
         self._encoded: ByteCache[bytes] = ByteCache(96 * MEGABYTE)
         self._ahead: dict[str, Future[bytes]] = {}
         self._shots: dict[str, Shot] = {}
+        self._layers: dict[str, Layer] = {}
         self._seen: dict[View, tuple[str, Picture]] = {}
 
     def answer(self, request: Request) -> Any:
@@ -154,7 +167,7 @@ class Painter:
                 return self._loupe(request)
 
     def _still(self, ask: Still) -> bytes:
-        plan = self._full.plan(load(ask.document), ask.frame)
+        plan = self._full.plan(self._shot(ask.document), ask.frame)
         return png_bytes(self._full.picture(plan, passing=True))
 
     def _wall(self, ask: Wall) -> bytes:
@@ -216,20 +229,40 @@ class Painter:
             held = self._seen[view] = (step.key, engine.picture(step))
         return held[1]
 
-    def _shot(self, document: str) -> Shot:
-        shot = self._shots.get(document)
+    def _shot(self, document: Written) -> Shot:
+        """The shot of a document, whose pieces have no text where they have been sent before."""
+        shot = self._shots.get(document.digest)
         if shot is None:
-            shot = load(document)
+            for piece in document.pieces:
+                if piece.text and piece.digest not in self._layers:
+                    self._layers[piece.digest] = Layer.model_validate_json(piece.text)
+            layers = [self._layers[piece.digest] for piece in document.pieces]
+            shot = put_together(json.loads(document.head), layers)
             if len(self._shots) > 8:
                 self._shots.clear()
-            self._shots[document] = shot
+            self._shots[document.digest] = shot
         return shot
 
-    def _paint(self, ask: Paint) -> bytes:
+    def forget(self, digests: Collection[str]) -> None:
+        """Layers that will be sent again where they are asked for again."""
+        for digest in digests:
+            self._layers.pop(digest, None)
+
+    def _paint(self, ask: Paint) -> bytes | Painted:
         shot = self._shot(ask.document)
         if ask.trial:
             shot = apply(shot, read_edit(json.loads(ask.trial)))
         ask = replace(ask, frame=min(ask.frame, shot.length - 1))
+        data = self._picture(shot, ask)
+        return Painted(data, self._stray(shot, ask)) if ask.stray else data
+
+    def _stray(self, shot: Shot, ask: Paint) -> Stray | None:
+        chosen = next((layer for layer in shot.layers if layer.id == ask.chosen), None)
+        if chosen is None or not chosen.span.holds(ask.frame):
+            return None
+        return Lying(shot, self._material).stray(chosen, ask.frame)
+
+    def _picture(self, shot: Shot, ask: Paint) -> bytes:
         if ask.passing:
             return self._passed(shot, ask)
         if ask.full:
@@ -316,9 +349,10 @@ def serve(root: str, pipe: Connection) -> None:
     painter = Painter(Library(Path(root)))
     while True:
         try:
-            request = pipe.recv()
+            request, forgotten = pipe.recv()
         except (EOFError, KeyboardInterrupt):
             return
+        painter.forget(forgotten)
         try:
             pipe.send(("fine", painter.answer(request)))
         except Problem as problem:

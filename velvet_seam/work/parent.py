@@ -8,12 +8,15 @@ import sys
 _PR_SET_PDEATHSIG = 1  # prctl(2)
 
 
-def end_with_parent() -> None:
+def end_with_parent(parent: int) -> None:
     """Ask the kernel to end this process when its parent ends, however that ends. Linux only;
-    elsewhere the lock on the folder lets the next worker wait for this one."""
+    elsewhere the lock on the folder lets the next worker wait for this one.
+
+    Args:
+        parent: the process that started this one. It may have ended before this one could ask.
+    """
     if sys.platform != "linux":
         return
-    parent = os.getppid()
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
-    if os.getppid() != parent:  # it ended before we asked
+    if os.getppid() != parent:
         sys.exit(1)

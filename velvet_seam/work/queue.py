@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import threading
@@ -73,7 +74,8 @@ class Queue:
         job_row = self._library.jobs.take(kind)
         if job_row is not None:
             root = str(self._library.folder.root)
-            command = [sys.executable, "-m", "velvet_seam.work.run", root, job_row.id]
+            own = str(os.getpid())
+            command = [sys.executable, "-m", "velvet_seam.work.run", root, job_row.id, own]
             self._running[kind] = (job_row.id, subprocess.Popen(command))
 
     def _hangs(self, job: str) -> bool:

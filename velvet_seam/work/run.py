@@ -81,14 +81,16 @@ def _render(library: Library, job: JobRow) -> None:
     ranges = library.folder.ranges(job.id)
     render(shot, path, materials, library.sound_of, delivery, ranges=ranges, each=each)
     library.jobs.finish(job.id, file=file, bytes=path.stat().st_size)
+    shutil.rmtree(ranges, ignore_errors=True)
 
 
 def main() -> None:
+    end_with_parent(int(sys.argv[3]))
     os.nice(10)
+    os.umask(0o077)
     keep_freed_memory()
     library = Library(Path(sys.argv[1]))
     job = library.jobs.get(sys.argv[2])
-    end_with_parent()
     if job.kind == "prepare":  # the file is from outside
         resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
     with library.folder.only_one(job.kind):

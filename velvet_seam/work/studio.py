@@ -5,17 +5,23 @@ from __future__ import annotations
 import asyncio
 import itertools
 import multiprocessing as mp
+from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from multiprocessing.connection import Connection
 from multiprocessing.context import SpawnProcess
 from pathlib import Path
 from typing import Any
 
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.written import Piece, Written
 from velvet_seam.work.painter import Request, serve
 
 LIVE, SOON, WHENEVER = 0, 1, 2
 """How urgent a picture is: under the hand, on the screen, or for a wall of posters."""
+
+HELD_BYTES = 16 << 20
+"""So much text of layers the painter holds, read."""
 
 LONGEST_SECONDS = 120.0
 """A painter that has not answered for so long hangs, and another takes its place."""
@@ -32,6 +38,7 @@ class Studio:
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="studio")
         self._waiting: asyncio.PriorityQueue[tuple[int, int, Any, asyncio.Future[Any]]]
         self._order = itertools.count()
+        self._sent: OrderedDict[str, int] = OrderedDict()
         self._task: asyncio.Task[None] | None = None
 
     async def start(self) -> None:
@@ -66,6 +73,7 @@ class Studio:
             target=serve, args=(str(self._root), theirs), name="painter", daemon=True
         )
         self._process.start()
+        self._sent.clear()
         theirs.close()
         self._pipe = ours
 
@@ -89,10 +97,25 @@ class Studio:
 
     def _exchange(self, request: Request) -> tuple[str, Any]:
         assert self._pipe is not None
-        self._pipe.send(request)
+        self._pipe.send(self._new_only(request))
         if not self._pipe.poll(LONGEST_SECONDS):
             assert self._process is not None
             self._process.kill()
             raise EOFError
         answer: tuple[str, Any] = self._pipe.recv()
         return answer
+
+    def _new_only(self, request: Request) -> tuple[Request, list[str]]:
+        """A request without the text of layers that the painter has, and what it may forget."""
+        pieces = []
+        for piece in request.document.pieces:
+            known = piece.digest in self._sent
+            self._sent[piece.digest] = len(piece.text)
+            self._sent.move_to_end(piece.digest)
+            pieces.append(Piece(piece.digest, "") if known else piece)
+        forgotten, size = [], sum(self._sent.values())
+        while size > HELD_BYTES and len(self._sent) > len(pieces):
+            digest, count = self._sent.popitem(last=False)
+            forgotten.append(digest)
+            size -= count
+        return replace(request, document=Written(request.document.head, tuple(pieces))), forgotten

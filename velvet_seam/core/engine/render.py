@@ -54,8 +54,9 @@ def render(
     """Write a shot from the originals. The file has its name only when it is complete.
 
     Args:
-        ranges: folder for the finished ranges; it goes when the file is there. Ranges of another
-            shot, delivery or footage in it are thrown away.
+        ranges: folder for the finished ranges. Who has noted that the file is there takes it away: until
+            then a render that is begun again has them still. Ranges of another shot, delivery or footage,
+            or made by another version of the program, are thrown away.
         each: called with the number of frames done and what gives the last picture (none for frames
             that were done before); whatever it raises ends the render, and what is finished stays.
     """
@@ -66,7 +67,6 @@ def render(
     files, done = _write_ranges(shot, footage, delivery, ranges, say)
     lengths: Callable[[str], Fraction] = lambda identity: footage(identity).length  # noqa: E731
     _join(files, path, delivery, shot, sound_of, lengths, lambda: say(done, None))
-    shutil.rmtree(ranges, ignore_errors=True)
 
 
 def _write_ranges(

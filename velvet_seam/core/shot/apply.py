@@ -14,7 +14,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edit import (
     AddLayer,
     AddMark,
@@ -132,7 +132,7 @@ def _set_path(part: Any, path: list[str], change: Callable[[Any], Any]) -> Any:
     step, rest = path[0], path[1:]
     if isinstance(part, tuple):
         if not any(item.id == step for item in part):
-            raise Problem("Nothing was changed: that matte, mask or mark is no longer there.")
+            raise Gone("Nothing was changed: that matte, mask or mark is no longer there.")
         return [_set_path(item, rest, change) if item.id == step else item for item in part]
     known = isinstance(part, BaseModel) and step in type(part).model_fields
     if not known or (not rest and step in FIXED):
@@ -164,7 +164,10 @@ def _set_values(shot: Shot, edit: SetValues) -> Shot:
 
         return to
 
-    return _changed(shot, edit.target, {path: change(new) for path, new in edit.values.items()})
+    values = edit.values
+    if edit.target is None and "length" in values:  # from now on it is the one that was set
+        values = {"grows": False, **values}
+    return _changed(shot, edit.target, {path: change(new) for path, new in values.items()})
 
 
 def _key_here(shot: Shot, edit: KeyHere) -> Shot:
@@ -231,7 +234,7 @@ def _with_outline(
 def _add_point(shot: Shot, edit: AddPoint) -> Shot:
     def change(points: tuple[Vertex, ...]) -> tuple[Vertex, ...]:
         if edit.after >= len(points):
-            raise Problem("Nothing was changed: that point is no longer there.")
+            raise Gone("Nothing was changed: that point is no longer there.")
         return with_point(points, edit.after, edit.part)
 
     return _with_outline(shot, edit.layer, edit.mask, change)
@@ -240,7 +243,7 @@ def _add_point(shot: Shot, edit: AddPoint) -> Shot:
 def _remove_point(shot: Shot, edit: RemovePoint) -> Shot:
     def change(points: tuple[Vertex, ...]) -> tuple[Vertex, ...]:
         if edit.point >= len(points):
-            raise Problem("Nothing was changed: that point is no longer there.")
+            raise Gone("Nothing was changed: that point is no longer there.")
         if len(points) <= 3:
             raise Problem("Nothing was changed: an outline has at least three points.")
         return points[: edit.point] + points[edit.point + 1 :]
@@ -299,7 +302,7 @@ def _remove_part(shot: Shot, edit: RemovePart) -> Shot:
     layer = shot.layer(edit.layer)
     seam = layer.seam
     if not any(part.id == edit.part for part in seam.parts):
-        raise Problem("Nothing was changed: that matte or mask is no longer there.")
+        raise Gone("Nothing was changed: that matte or mask is no longer there.")
     seam = revised(
         seam,
         matte=[part for part in seam.matte if part.id != edit.part],

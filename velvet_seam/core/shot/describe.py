@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone
 from velvet_seam.core.shot.edit import (
     AddLayer,
     AddMark,
@@ -60,7 +60,7 @@ def _called(shot: Shot, target: str | None) -> str:
     for thing in shot.things:
         if thing.id == target:
             return thing.name
-    raise Problem("That layer is no longer in the shot.")
+    raise Gone("That layer is no longer in the shot.")
 
 
 def _value(path: str) -> str:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 from typing import Any
 
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.mask import Outline, OutlineKey, OutlineKeys, outline_at
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, value_at
@@ -84,7 +84,7 @@ def moved(
         raise Problem("Nothing was changed: this value has no keyframes any more.")
     chosen = [key for key in value.keys if key.frame in frames]
     if len(chosen) < len(set(frames)):
-        raise Problem("Nothing was changed: one of these keyframes is no longer there.")
+        raise Gone("Nothing was changed: one of these keyframes is no longer there.")
     stay = value.keys if copy else [key for key in value.keys if key.frame not in frames]
     gone = []
     for key in chosen:

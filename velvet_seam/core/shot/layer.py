@@ -19,7 +19,10 @@ THREADS = 10
 MAX_FRAME = 200_000
 
 Position = Annotated[Animated, within(-16384, 16384, "px")]
-Scale = Annotated[Animated, within(1, 3200, "%")]
+SCALES = (1.0, 3200.0)
+"""The least and the greatest scale, in per cent."""
+
+Scale = Annotated[Animated, within(*SCALES, "%")]
 Rotation = Annotated[Animated, within(-3600, 3600, "°")]
 Speed = Annotated[Animated, within(-1000, 1000, "%")]
 Gain = Annotated[Animated, within(-96, 24, "dB")]

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, ValidationError, model_validator
 
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.layer import MAX_FRAME, Layer, SoundTrack
 from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.mask import OutlineKeys, Vertex
@@ -37,6 +37,9 @@ class Shot(Part):
     canvas: Canvas
     rate: FrameRate
     length: int = Field(ge=1, le=MAX_FRAME, description="frames")
+    grows: bool = Field(
+        False, description="as long as the clips and sounds put in; until a length is set"
+    )
     light: Literal["display", "linear"] = Field(
         "display",
         description="what blends and opacity act on: values as displayed, or linear light",
@@ -74,14 +77,14 @@ class Shot(Part):
         for layer in self.layers:
             if layer.id == layer_id:
                 return layer
-        raise Problem("That layer is no longer in the shot.")
+        raise Gone("That layer is no longer in the shot.")
 
     def sound(self, sound_id: str) -> SoundTrack:
         """The sound with an id; a :class:`Problem` when there is none."""
         for sound in self.sounds:
             if sound.id == sound_id:
                 return sound
-        raise Problem("That sound is no longer in the shot.")
+        raise Gone("That sound is no longer in the shot.")
 
     def footage_ids(self) -> set[str]:
         """Every footage id the shot refers to, wherever in the document."""

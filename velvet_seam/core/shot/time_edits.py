@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel
 
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edit import Freeze, MoveInTime, Reverse, Slip, Split, Trim
 from velvet_seam.core.shot.keyframes import with_keys
 from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack, Span, TimeMap
@@ -78,7 +78,7 @@ def _before_source(time: TimeMap, frames: int, rate: Fraction) -> bool:
 def split(shot: Shot, edit: Split) -> Shot:
     thing = next((one for one in shot.things if one.id == edit.target), None)
     if thing is None:
-        raise Problem("Nothing was changed: that layer or sound is no longer in the shot.")
+        raise Gone("Nothing was changed: that layer or sound is no longer in the shot.")
     if not thing.span.first < edit.at <= thing.span.last:
         raise Problem(f"{thing.name} has no frame on both sides of the playhead to be split there.")
     earlier = trim(shot, Trim(target=edit.target, edge="last", to=edit.at - 1))

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from typing import Annotated, Any
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
 
 NAME_LENGTH = 120
+_JOINERS = "\u200c\u200d"
 
 
 class Part(BaseModel):
@@ -17,17 +19,22 @@ class Part(BaseModel):
 
 
 def clean_name(given: str) -> str:
-    """A name as it may be shown: no control signs, single spaces, no space at the ends.
+    """A name as it may be shown: no control signs, none that cannot be seen or that turn the direction of
+    what follows, single spaces, no space at the ends.
 
-    >>> clean_name("  moth \\n on\\tcard ")
-    'moth on card'
+    >>> clean_name("  moth \\n on\\tcard "), clean_name("fox\\u202egpj.\\u200b exe")
+    ('moth on card', 'foxgpj. exe')
     """
     visible = "".join(
         " " if unicodedata.category(sign) in ("Cc", "Zl", "Zp", "Zs") else sign
         for sign in given
-        if unicodedata.category(sign) not in ("Cs", "Cn") and sign not in "\u202a\u202b\u202d\u202e"
+        if unicodedata.category(sign) not in ("Cs", "Cn", "Cf", "Co") or sign in _JOINERS
     )
-    return " ".join(visible.split())
+    # joiners are part of some scripts and signs, but only between what they join
+    joined = re.sub(
+        r"(?<!\w)\u200c|\u200c(?!\w)|^\u200d+|\u200d+$|(?<=\s)\u200d|\u200d(?=\s)", "", visible
+    )
+    return " ".join(joined.split())
 
 
 def _name(given: Any) -> Any:

@@ -2,7 +2,7 @@
 // so a fast hand never queues up old pictures.
 import { say } from "../common.js";
 
-const HEAD = 16;
+const HEAD = 20;
 
 export class Live {
   constructor(id) {
@@ -26,7 +26,8 @@ export class Live {
     addEventListener("pagehide", () => { this.leaving = true; });
   }
 
-  /** Resolves to {bitmap, frame, revision, trial}. */
+  /** Resolves to {bitmap, frame, revision, trial, stray}: the last says what arrival and stirring make of the
+   * chosen layer's place. Rejects with "passed" where so many newer wishes came that nobody needs this one. */
   async ask(wish) {
     await this.open;
     this.number += 1;
@@ -39,9 +40,9 @@ export class Live {
 
   async receive(data) {
     if (typeof data === "string") {
-      const { number, problem, changed } = JSON.parse(data);
+      const { number, problem, changed, passed } = JSON.parse(data);
       if (changed !== undefined) { this.onChange?.(changed); return; }
-      this.waiting.get(number)?.reject(new Error(problem));
+      this.waiting.get(number)?.reject(new Error(passed ? "passed" : problem));
       this.waiting.delete(number);
       return;
     }
@@ -50,12 +51,15 @@ export class Live {
     const waiting = this.waiting.get(number);
     this.waiting.delete(number);
     if (!waiting) return;
-    const bitmap = data.byteLength === HEAD ? null : await createImageBitmap(new Blob([new Uint8Array(data, HEAD)], { type: "image/jpeg" }));
+    const long = head.getUint32(16, true), from = HEAD + long;
+    const stray = long ? JSON.parse(new TextDecoder().decode(new Uint8Array(data, HEAD, long))) : null;
+    const bitmap = data.byteLength === from ? null : await createImageBitmap(new Blob([new Uint8Array(data, from)], { type: "image/jpeg" }));
     waiting.resolve({
       bitmap,
       frame: head.getUint32(4, true),
       revision: head.getUint32(8, true),
       trial: head.getUint32(12, true) === 1,
+      stray,
     });
   }
 }
@@ -81,7 +85,7 @@ export class Slot {
       try {
         this.show(await this.live.ask(wish), wish);
       } catch (problem) {
-        if (problem.message !== "closed") say(problem.message, true);
+        if (!["closed", "passed"].includes(problem.message)) say(problem.message, true);
       }
     }
     this.busy = false;

@@ -9,6 +9,8 @@ export class Bench extends EventTarget {
     super();
     this.id = id;
     this.state = state;
+    this.layers = new Map();
+    this.remember();
     this.chosen = chosen;
     this.frame = 0;
     this.way = "joined";
@@ -42,7 +44,7 @@ export class Bench extends EventTarget {
       this.saving += 1;
       this.tell("saving");
       try {
-        const answer = await ask(`/shots/${this.id}/${path}`, { method, body: { chosen: this.chosen, ...body } });
+        const answer = await ask(`/shots/${this.id}/${path}`, { method, body: { chosen: this.chosen, have: this.state.pieces, ...body } });
         this.take(answer);
         return answer;
       } catch (problem) {
@@ -114,8 +116,30 @@ export class Bench extends EventTarget {
   }
   trySet(target, values) { this.try(this.setting(target, values)); }
 
+  /** Fragments for what is chosen, with the state; layers that are here are not sent again. */
+  parts(chosen) {
+    return ask(`/shots/${this.id}/parts?chosen=${encodeURIComponent(chosen)}&have=${this.state.pieces.join(",")}`);
+  }
+
+  /** A new state; a layer that has not changed is its digest, and stays the object that it was. */
+  hold(state) {
+    state.shot.layers = state.shot.layers.map((layer) => (typeof layer === "string" ? this.layers.get(layer) : layer));
+    this.state = state;
+    this.remember();
+  }
+
+  /** Layers by their digests: those of this state, and of some before it, for an answer that was overtaken. */
+  remember() {
+    const { pieces, shot } = this.state;
+    pieces.forEach((digest, n) => { this.layers.delete(digest); this.layers.set(digest, shot.layers[n]); });
+    for (const digest of this.layers.keys()) {
+      if (this.layers.size <= 4 * pieces.length + 8) break;
+      this.layers.delete(digest);
+    }
+  }
+
   take(answer) {
-    this.state = answer.state;
+    this.hold(answer.state);
     this.trial = null;
     const changed = answer.chosen !== this.chosen;
     this.chosen = answer.chosen;
@@ -133,7 +157,7 @@ export class Bench extends EventTarget {
     if (Object.values(this.state.footage).every((one) => one.ready)) return;
     this.watching = setTimeout(async () => {
       const { chosen, saving } = this;
-      const answer = await ask(`/shots/${this.id}/parts?chosen=${encodeURIComponent(chosen)}`).catch(() => null);
+      const answer = await this.parts(chosen).catch(() => null);
       const busy = this.trial || saving || this.saving || this.chosen !== chosen;
       if (answer && !busy && Object.values(answer.state.footage).some((one) => one.ready)) this.take(answer);
       else this.watch();
@@ -147,7 +171,7 @@ export class Bench extends EventTarget {
     if (this.saving || this.trial) { again(); return; }
     if (stamp === this.state.stamp) return;
     const { chosen } = this, before = this.state.stamp;
-    const answer = await ask(`/shots/${this.id}/parts?chosen=${encodeURIComponent(chosen)}`).catch(() => null);
+    const answer = await this.parts(chosen).catch(() => null);
     if (!answer) return;
     if (this.saving || this.trial || this.chosen !== chosen || this.state.stamp !== before) again();
     else if (answer.state.stamp !== before) this.take(answer);
@@ -158,7 +182,7 @@ export class Bench extends EventTarget {
     if (chosen === this.chosen) return;
     this.chosen = chosen;
     this.tell("chosen");
-    const answer = await ask(`/shots/${this.id}/parts?chosen=${encodeURIComponent(chosen)}`);
+    const answer = await this.parts(chosen);
     if (this.chosen === chosen) this.take(answer);
   }
 

@@ -1,0 +1,157 @@
+"""What the bench is answered with: the shot as the page keeps it, and the fragments that have changed."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Collection
+from typing import Annotated, Any
+
+from fastapi import Request
+from fastapi.responses import Response
+from pydantic import BaseModel, Field
+
+from velvet_seam.core.engine.clip_time import runs_out
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.layer import FootageSource, Layer
+from velvet_seam.core.shot.mask import OutlineKeys
+from velvet_seam.core.shot.shot import Shot, references
+from velvet_seam.core.shot.written import piece_of
+from velvet_seam.core.timing.animated import Keyframes
+from velvet_seam.core.timing.rate import CHOICES
+from velvet_seam.store.footage import FootageItem
+from velvet_seam.store.shots import Standing
+from velvet_seam.web.blends import GROUPS, WORDS, title
+from velvet_seam.web.context import Context, templates
+
+Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{24}$")]
+
+
+class ChosenRequest(BaseModel):
+    """What is chosen on the page, and the digests of the layers it has: these are not sent again."""
+
+    chosen: str = Field("", max_length=60)
+    have: tuple[Digest, ...] = Field((), max_length=200)
+
+
+def footage_facts(item: FootageItem) -> dict[str, Any]:
+    """What the page needs to know of a piece of footage."""
+    probe = item.probe
+    return {
+        "id": item.id,
+        "name": item.name,
+        "kind": probe.kind,
+        "width": probe.width,
+        "height": probe.height,
+        "seconds": probe.seconds,
+        "rate": float(probe.rate),
+        "sound": probe.has_sound,
+        "ready": item.ready,
+        "missing": item.missing,
+    }
+
+
+def state(context: Context, standing: Standing, have: Collection[str] = ()) -> str:
+    """A shot as the page keeps it, in JSON: the document, where it stands, facts of its footage. In the
+    place of a layer that the page has is its digest."""
+    shot, whole = standing.shot, standing.written
+    footage = context.library.footage
+    rest = {
+        "id": standing.id,
+        "revision": standing.revision,
+        "stamp": standing.stamp,
+        "undo": standing.undo,
+        "redo": standing.redo,
+        "footage": {one: footage_facts(footage.get(one)) for one in sorted(shot.footage_ids())},
+        "pieces": [piece.digest for piece in whole.pieces],
+    }
+    layers = (json.dumps(p.digest) if p.digest in have else p.text for p in whole.pieces)
+    document = f'{whole.head[:-1]},"layers":[{",".join(layers)}]}}'
+    return f'{json.dumps(rest)[:-1]},"shot":{document}}}'
+
+
+def parts_of(request: Request, context: Context, standing: Standing, chosen: str) -> dict[str, str]:
+    """The fragments that change with the shot or with what is chosen."""
+    kind, _, target = chosen.partition(":")
+    shot = standing.shot
+    things = {thing.id: thing for thing in shot.things}
+    thing = things.get(target)
+    if thing is None:
+        kind = ""
+    below = ""
+    if isinstance(thing, Layer):
+        at = shot.layers.index(thing)
+        below = shot.layers[at - 1].name if at else "canvas"
+    items = {i: context.library.footage.get(i) for i in shot.footage_ids()}
+    page = {
+        "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
+        "below": below, "items": items, "groups": GROUPS, "blend_title": title, "blend_words": WORDS, "dump": _dump(thing),
+        "rates": CHOICES, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
+    }  # fmt: skip
+    names = ("head", "stack", "panel")
+    return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
+
+
+def _pictures(context: Context, kind: str) -> list[FootageItem]:
+    """Footage that may serve as a clean plate."""
+    if kind != "seam":
+        return []
+    return [item for item in context.library.footage.all() if item.probe.kind != "sound"]
+
+
+def _over(context: Context, shot: Shot, thing: Any) -> int | None:
+    """The frame from which on a layer's clip is over and its outer frame holds."""
+    if not isinstance(thing, Layer) or not isinstance(thing.source, FootageSource):
+        return None
+    probe = context.library.footage.get(thing.source.footage).probe
+    return (
+        runs_out(thing.time, thing.span, shot.rate, probe.length) if probe.kind == "clip" else None
+    )
+
+
+def _dump(part: Any) -> Any:
+    """A part of the document for its panel; of a value that moves, only its first and its greatest."""
+    if isinstance(part, Keyframes):
+        return {"keys": [{"value": part.keys[0].value}], "most": max(k.value for k in part.keys)}
+    if isinstance(part, tuple):
+        return [_dump(one) for one in part]
+    if isinstance(part, BaseModel) and not isinstance(part, OutlineKeys):
+        return {name: _dump(getattr(part, name)) for name in type(part).model_fields}
+    return part
+
+
+class Answer(Response):
+    """JSON that has been written already."""
+
+    media_type = "application/json"
+
+
+def answer(
+    request: Request, context: Context, standing: Standing, ask: ChosenRequest,
+    chosen: str | None = None, **more: Any,
+) -> Answer:  # fmt: skip
+    """The new state and the changed fragments; ``chosen`` where something else is chosen now."""
+    if request.method != "GET":
+        context.watchers.changed(standing.id, standing.stamp)
+    here = ask.chosen if chosen is None else chosen
+    rest = {"chosen": here, "parts": parts_of(request, context, standing, here), **more}
+    return Answer(f'{json.dumps(rest)[:-1]},"state":{state(context, standing, ask.have)}}}')
+
+
+def check_references(context: Context) -> Callable[[Shot, Shot], None]:
+    """A check of an edit: footage that it brings in is here, and of the kind that it is used as."""
+
+    def check(before: Shot, after: Shot) -> None:
+        known = {id(thing) for thing in before.things}
+        held = set(references(before))
+        for thing in after.things:
+            if id(thing) in known:
+                continue
+            for identity, use in references(thing):
+                if (identity, use) in held:
+                    continue
+                item = context.library.footage.get(identity)
+                lacks = item.probe.kind == "sound" if use == "picture" else not item.probe.has_sound
+                if lacks:
+                    raise Problem(f"{item.name} has no {use}. Nothing was changed.")
+
+    return check

@@ -1,0 +1,174 @@
+"""New layers and sounds on the bench, and other footage in the place of what a layer shows."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+from pydantic import Field
+
+from velvet_seam.core.engine.clip_time import runs_out
+from velvet_seam.core.shot.edit import (
+    AddLayer,
+    AddSound,
+    Edit,
+    ReplaceFootage,
+    SetValues,
+    Several,
+    Trim,
+)
+from velvet_seam.core.shot.layer import (
+    MAX_FRAME,
+    SCALES,
+    THREADS,
+    ColourSource,
+    FootageSource,
+    Layer,
+    Place,
+    SoundTrack,
+    Span,
+)
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.words import Colour, Id
+from velvet_seam.core.timing.rate import spell
+from velvet_seam.store.folder import new_id
+from velvet_seam.store.footage import FootageItem
+from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references
+from velvet_seam.web.context import Context, Ctx
+
+router = APIRouter(prefix="/shots/{identity}")
+
+
+class NewLayer(ChosenRequest):
+    """A layer from footage, or from a colour."""
+
+    footage: Id | None = None
+    colour: Colour | None = None
+    frame: int = Field(0, ge=0)
+
+
+class Replacement(ChosenRequest):
+    """Other footage for a layer or a sound."""
+
+    target: Id
+    footage: Id
+
+
+@router.post("/replace", response_class=Answer)
+def replace(identity: str, body: Replacement, request: Request, context: Ctx) -> Response:
+    """Show another piece of footage in the place of the one a layer or a sound shows. What was called after
+    its old file is called after the new one."""
+    shot = context.library.shots.get(identity).shot
+    new = context.library.footage.get(body.footage)
+    thing = next((one for one in shot.things if one.id == body.target), None)
+    old, ratio = None, 1.0
+    if isinstance(thing, SoundTrack):
+        old = context.library.footage.get(thing.footage)
+    elif thing is not None and isinstance(thing.source, FootageSource):
+        old = context.library.footage.get(thing.source.footage)
+        ratio = (old.probe.width or 1) / (new.probe.width or 1)
+    edit: Edit = ReplaceFootage(target=body.target, footage=new.id, ratio=ratio)
+    if thing is not None and old is not None and thing.name == _stem(old):
+        renamed = SetValues(target=thing.id, values={"name": _stem(new)})
+        edit = Several(label=f"another source for {thing.name}", edits=(edit, renamed))
+    standing = context.library.shots.edit(identity, edit, check_references(context))
+    after = next((one for one in standing.shot.things if one.id == body.target), None)
+    over = None
+    if after is not None and new.probe.kind != "still":
+        over = runs_out(after.time, after.span, shot.rate, new.probe.length)
+    said = ""
+    if after is not None and over is not None:
+        said = (
+            f"{new.name} is shorter than the bar of {after.name}: from {spell(over, shot.rate)} on "
+            + ("it is silent." if isinstance(after, SoundTrack) else "its last frame holds.")
+        )
+    return answer(request, context, standing, body, said=said)
+
+
+@router.post("/layers", response_class=Answer)
+def add_layer(identity: str, body: NewLayer, request: Request, context: Ctx) -> Response:
+    """Put footage or a colour on top of the stack (a sound: beside it), at the playhead."""
+    shot = context.library.shots.get(identity).shot
+    first = min(body.frame, shot.length - 1)
+    new: AddLayer | AddSound
+    if body.footage is not None:
+        new = _from_footage(shot, context.library.footage.get(body.footage), first)
+    else:
+        new = AddLayer(layer=_from_colour(shot, body.colour or "#6d1d40", first))
+    thing = new.sound if isinstance(new, AddSound) else new.layer
+    edits = (new, *_grown(context, shot, thing))
+    edit = Several(label=f"add {thing.name}", edits=edits) if len(edits) > 1 else new
+    standing = context.library.shots.edit(identity, edit, check_references(context))
+    kind = "sound" if isinstance(new, AddSound) else "layer"
+    return answer(request, context, standing, body, chosen=f"{kind}:{thing.id}")
+
+
+def _grown(context: Context, shot: Shot, thing: Layer | SoundTrack) -> list[Edit]:
+    """A shot whose length was not set is as long as what is put in; what has no length of its own and
+    reaches to the end goes on doing so."""
+    if not shot.grows or not _moves(context, thing):
+        return []
+    end = thing.span.last + 1
+    length = max(shot.length, end) if shot.things else end
+    if length == shot.length:
+        return []
+    longer: list[Edit] = [SetValues(values={"length": length, "grows": True})]
+    longer += [
+        Trim(target=one.id, edge="last", to=length - 1)
+        for one in shot.layers
+        if one.span.last == shot.length - 1 and not one.locked and not _moves(context, one)
+    ]
+    return longer
+
+
+def _moves(context: Context, thing: Layer | SoundTrack) -> bool:
+    """Whether it has a length of its own."""
+    if isinstance(thing, SoundTrack):
+        return True
+    if not isinstance(thing.source, FootageSource):
+        return False
+    return context.library.footage.get(thing.source.footage).probe.moving
+
+
+def _stem(item: FootageItem) -> str:
+    """What a layer is called after a file.
+
+    >>> from types import SimpleNamespace
+    >>> _stem(SimpleNamespace(name="moth.on.card.mp4")), _stem(SimpleNamespace(name=".mov"))
+    ('moth.on.card', '.mov')
+    """
+    return item.name.rsplit(".", 1)[0] or item.name
+
+
+def _from_footage(shot: Shot, item: FootageItem, first: int) -> AddLayer | AddSound:
+    probe, name = item.probe, _stem(item)
+    seconds = Fraction(probe.seconds).limit_denominator(100_000)
+    frames = max(1, int(seconds * shot.rate + Fraction(1, 2)))
+    most = MAX_FRAME - 1 if shot.grows else max(shot.length - 1, first)
+    span = Span(first=first, last=min(first + frames - 1, most))
+    if probe.kind == "sound":
+        return AddSound(sound=SoundTrack(id=new_id("t"), name=name, footage=item.id, span=span))
+    if probe.kind == "still":
+        span = Span(first=first, last=shot.length - 1)
+    fit = min(shot.canvas.width / probe.width, shot.canvas.height / probe.height) * 100
+    # a wide strip on a narrow canvas, or a few pixels on a large one, is not fitted beyond what can be
+    scale = min(max(round(fit, 4), SCALES[0]), SCALES[1])
+    place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2, scale=scale)
+    layer = Layer(id=new_id("l"), name=name, thread=_next_thread(shot.layers),
+                  source=FootageSource(footage=item.id), span=span, place=place)  # fmt: skip
+    return AddLayer(layer=layer)
+
+
+def _from_colour(shot: Shot, colour: str, first: int) -> Layer:
+    place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2)
+    return Layer(
+        id=new_id("l"), name="Colour", thread=_next_thread(shot.layers),
+        source=ColourSource(colour=colour), span=Span(first=first, last=shot.length - 1), place=place,
+    )  # fmt: skip
+
+
+def _next_thread(layers: tuple[Layer, ...]) -> int:
+    """The thread colour used least, the first of those."""
+    used = [layer.thread for layer in layers]
+    return min(range(THREADS), key=lambda n: (used.count(n), n))
