@@ -26,13 +26,15 @@ from velvet_seam.web.app import create_app
 @pytest.fixture(scope="module")
 def api(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Any, Callable[[], str]]]:
     app = create_app(tmp_path_factory.mktemp("api") / "studio")
-    with TestClient(app):  # runs the application's start and end
+    with TestClient(app, base_url="http://localhost"):  # runs the application's start and end
         layer = Layer(id="l-a", name="Red", source=ColourSource(colour="#ff0000"),
                       span=Span(first=0, last=9), place=Place(x=32, y=32))  # fmt: skip
         shot = Shot(name="A", canvas=Canvas(width=64, height=64), rate="25", length=10,
                     layers=(layer,))  # fmt: skip
         library = app.state.context.library
-        yield schemathesis.openapi.from_asgi("/openapi.json", app), lambda: library.shots.add(shot)
+        own = {"headers": {"host": "localhost"}}
+        schema = schemathesis.openapi.from_asgi("/openapi.json", app, **own)
+        yield schema, lambda: library.shots.add(shot)
     database.close()
 
 

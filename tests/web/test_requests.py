@@ -205,7 +205,7 @@ def test_the_live_socket_shows_trials_without_keeping_them(client, shot):
         picture = io.BytesIO(answer["bytes"][HEAD.size + where :])
         return Image.open(picture).convert("RGB").getpixel((32, 48))
 
-    with client.websocket_connect(f"/shots/{shot}/live") as socket:
+    with client.websocket_connect(f"ws://localhost/shots/{shot}/live") as socket:
         red = colour(ask(socket))
         trial = {"do": "set-values", "target": layer, "values": {"seam.opacity": 50}}
         tried = ask(socket, trial=trial)
@@ -307,7 +307,7 @@ def test_a_full_disk_while_bringing_in_is_said_and_leaves_nothing(client, monkey
     monkeypatch.setattr(type(folder), "incoming", lambda _: full)
     count = len(client.app.state.context.library.footage.all())
     answer = send(client, png() + b"\0" * 300_000, "mine.png")
-    assert answer.status_code == 422
+    assert answer.status_code == 507
     assert answer.json()["problem"] == (
         "mine.png could not be kept: No space left on device. Nothing else was touched."
     )

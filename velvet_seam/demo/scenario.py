@@ -32,6 +32,7 @@ def fill(root: Path, say: Callable[[str], None] = print) -> Library:
     def ready(item: FootageItem) -> None:
         say(f"  making {item.name} ready")
         prepare(library, item)
+        library.jobs.finish(library.jobs.open_for("prepare")[item.id].id)
 
     held = stock(library, ready)
     here = {standing.shot.name for standing in library.shots.all()}

@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection
 from typing import Annotated, Any
 
 from fastapi import Request
-from fastapi.responses import Response
+from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
 from velvet_seam.core.engine.clip_time import runs_out
@@ -119,10 +119,11 @@ def _dump(part: Any) -> Any:
     return part
 
 
-class Answer(Response):
+class Answer(JSONResponse):
     """JSON that has been written already."""
 
-    media_type = "application/json"
+    def render(self, content: str) -> bytes:
+        return content.encode()
 
 
 def answer(
