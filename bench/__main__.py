@@ -37,6 +37,7 @@ from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.written import written
 from velvet_seam.demo.scenario import fill
 from velvet_seam.store.library import Library
 from velvet_seam.web.blends import GROUPS
@@ -75,7 +76,7 @@ def edits(painter: Painter, shot: Shot) -> None:
     print(
         f"\nEdit to JPEG bytes at 540 × 960, sources cached, {RUNS} runs each (median; aim 20 ms)"
     )
-    document = shot.model_dump_json()
+    document = written(shot)
     cases = {
         "opacity of the top layer": ("l-evening", "seam.opacity", lambda n: 30 + n),
         "opacity of the keyed layer": ("l-moth", "seam.opacity", lambda n: 50 + n),
@@ -97,7 +98,7 @@ def edits(painter: Painter, shot: Shot) -> None:
 
 
 def scrubs(painter: Painter, shot: Shot) -> None:
-    document = shot.model_dump_json()
+    document = written(shot)
     order = random.Random(5).sample(range(shot.length), 80)
     print("\nScrub to any frame at 540 × 960, proxies made, nothing of the frame cached, 78 frames")
     median, late = timed(lambda n: painter.answer(Paint(document, order[n])), 78)
@@ -271,7 +272,7 @@ def seams(library: Library, shot: Shot) -> None:
                 f"95 %: {late:.1f} ms (aim {aim} ms)",
             )
     painter, names = Painter(library), tuple(name for _, group in GROUPS for name in group)
-    document = shot.model_dump_json()
+    document = written(shot)
     median, late = timed(lambda n: painter.answer(Wall(document, "l-moth", 40 + n, names)), 15)
     line(
         "blend wall, every mode both ways round, a new frame",
@@ -300,7 +301,7 @@ def seams(library: Library, shot: Shot) -> None:
         ),
     )
 
-    document = full.model_dump_json()
+    document = written(full)
 
     def seam(n: int) -> None:
         edit = {

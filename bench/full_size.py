@@ -31,7 +31,7 @@ def cost(work: Callable[[], object]) -> tuple[float, float]:
 
 def whole_render(library: Library, shot: Shot, folder: Path) -> None:
     materials = library.materials(preview=False)
-    render(shot, folder / "a.mp4", materials, library.sound_of, ranges=folder / "ranges")
+    render(shot, folder / "a.mp4", materials, library.sounds, ranges=folder / "ranges")
 
 
 def decode_and_encode(library: Library, shot: Shot, folder: Path) -> Callable[[], None]:
@@ -44,8 +44,7 @@ def decode_and_encode(library: Library, shot: Shot, folder: Path) -> Callable[[]
         layer.source.footage for layer in shot.layers if isinstance(layer.source, FootageSource)
     }
     items = [library.footage.get(identity) for identity in sorted(used)]
-    materials = library.materials(preview=False)
-    sound = mix(shot, library.sound_of, lambda identity: materials(identity).length)
+    sound = mix(shot, library.sounds)
 
     def work() -> None:
         for item in items:

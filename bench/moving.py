@@ -27,7 +27,7 @@ from velvet_seam.core.media.proxy import write_proxy
 from velvet_seam.core.shot.apply import apply
 from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.sound.mix import mix
+from velvet_seam.core.sound.mix import Sounds, mix
 from velvet_seam.store.library import Library
 
 Say = Callable[..., None]
@@ -102,7 +102,11 @@ def clicks(say: Say) -> None:
                 {"name": "s", "canvas": {"width": 64, "height": 64}, "rate": rate, "length": 100,
                  "sounds": [track]}
             )  # fmt: skip
-            at = int(np.abs(mix(shot, lambda _: sound)[:, 0]).argmax())
+            at = int(
+                np.abs(
+                    mix(shot, Sounds(lambda _: sound, lambda _: Fraction(len(sound), 48000)))[:, 0]
+                ).argmax()
+            )
             worst = max(worst, abs(at - round(frame * 48000 / Fraction(rate))))
     say("a click laid on a frame, in the mix", f"{worst} samples", "away at most (aim 1)")
 

@@ -123,6 +123,7 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
     from velvet_seam.core.media.material import Material
     from velvet_seam.core.media.probe import probe
     from velvet_seam.core.sound.decode import Sound, decode_sound
+    from velvet_seam.core.sound.mix import Sounds
 
     file = read_shot_file(shot_path)
     probes = {identity: probe(path) for identity, path in file.files.items()}
@@ -139,6 +140,7 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
             sounds[identity] = decode_sound(file.files[identity])
         return sounds[identity]
 
+    heard = Sounds(sound_of, lambda identity: probes[identity].length)
     if not output.parent.is_dir():
         raise Problem(f"There is no folder {output.parent}.")
     if output.suffix.lower() == ".png":
@@ -157,9 +159,7 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
 
     ranges = output.with_name(f".{output.name}.ranges")
     try:
-        render(
-            file.shot, output, materials.__getitem__, sound_of, delivery, ranges=ranges, each=each
-        )
+        render(file.shot, output, materials.__getitem__, heard, delivery, ranges=ranges, each=each)
     except KeyboardInterrupt:
         print("\nStopped. The same command goes on from here.", file=sys.stderr)
         raise

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+from fractions import Fraction
 from pathlib import Path
 
 import av
@@ -20,7 +21,9 @@ from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
 from velvet_seam.core.shot.mask import BoxMask
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sound.mix import Sounds
 
+SILENT = Sounds(lambda _: None, lambda _: Fraction(0))
 PRESETS = [(1080, 1920), (1080, 1350), (1080, 1080), (1920, 1080)]
 SIZES = [(w, h) for w in range(64, 80, 2) for h in (90, 92)]
 SIZES += [(66, h) for h in range(64, 80, 2)] + [(42, 4094), (4094, 42)]
@@ -65,7 +68,7 @@ def first_picture(path: Path) -> np.ndarray:
 
 def written(shot: Shot, delivery: Delivery, folder: Path) -> np.ndarray:
     path = folder / f"out{delivery.suffix}"
-    render.render(shot, path, no_footage, lambda _: None, delivery, ranges=folder / "ranges")
+    render.render(shot, path, no_footage, SILENT, delivery, ranges=folder / "ranges")
     return first_picture(path).astype(int)
 
 
@@ -121,7 +124,7 @@ def test_what_another_version_of_the_program_made_is_not_gone_on_with(tmp_path, 
                 raise render.Cancelled
 
         with pytest.raises(render.Cancelled):
-            render.render(shot, tmp_path / "out.mp4", no_footage, lambda _: None, delivery,
+            render.render(shot, tmp_path / "out.mp4", no_footage, SILENT, delivery,
                           ranges=ranges, each=each)  # fmt: skip
         return len(made)
 

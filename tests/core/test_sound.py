@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import tracemalloc
 import wave
 from fractions import Fraction
 from pathlib import Path
@@ -15,12 +16,21 @@ from hypothesis import strategies as st
 
 from velvet_seam.core.shot.layer import SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sound import mix as mixing
 from velvet_seam.core.sound.decode import decode_sound
-from velvet_seam.core.sound.mix import mix, to_wav
+from velvet_seam.core.sound.mix import Sounds, wav_head, wav_samples
+from velvet_seam.core.sound.speed import Recorded
 from velvet_seam.core.timing.animated import Keyframe, Keyframes
 from velvet_seam.core.timing.rate import frames_to_samples
 from velvet_seam.demo import waltz
 from velvet_seam.demo.draw import FOLDER
+
+
+def mix(shot, sound_of, length_of=None, only=()):
+    """A mix in which footage is as long as its sound, where nothing else is said."""
+    length = length_of or (lambda one: Fraction(len(sound_of(one)), 48000))
+    return mixing.mix(shot, Sounds(sound_of, length), only)
+
 
 CLICK = np.zeros((4800, 2), np.float32)
 CLICK[0] = 0.5
@@ -112,7 +122,7 @@ def test_gain_may_move():
 
 def test_the_file_holds_the_mix():
     tone = (0.4 * np.sin(np.arange(9600) / 20))[:, None].repeat(2, 1).astype(np.float32)
-    with wave.open(io.BytesIO(to_wav(tone))) as file:
+    with wave.open(io.BytesIO(wav_head(len(tone)) + wav_samples(tone))) as file:
         assert (file.getframerate(), file.getnchannels(), file.getnframes()) == (48000, 2, 9600)
         back = np.frombuffer(file.readframes(9600), "<i2").reshape(-1, 2) / 32767
     assert np.abs(back - tone).max() < 2e-5
@@ -267,3 +277,62 @@ def test_a_sound_begins_again_where_its_picture_does():
     sound[100] = 0.9
     out = mix(track_at(100, ends="loop"), lambda _: sound, lambda _: Fraction(15, 25))
     assert np.flatnonzero(np.abs(out[:, 0]) > 0.5).tolist() == [100, 28900, 57700, 86500]
+
+
+VOICES = {
+    "plain": {},
+    "faster": {"time": TimeMap(speed=230)},
+    "a ramp": {"time": TimeMap(speed=Keyframes(
+        keys=(Keyframe(frame=0, value=20.0), Keyframe(frame=60, value=300.0))))},
+    "looped": {"time": TimeMap(speed=140, ends="loop", source_in=Fraction(-1, 3))},
+    "back and forth": {"time": TimeMap(speed=180, ends="bounce")},
+    "in its own pitch": {"time": TimeMap(speed=70, sound="keep-pitch")},
+    "higher": {"pitch": 5.0},
+    "rising, slower": {"time": TimeMap(speed=60), "pitch": Keyframes(
+        keys=(Keyframe(frame=0, value=-7.0), Keyframe(frame=80, value=9.0)))},
+    "faded": {"fade_in": 11.0, "gain": Keyframes(
+        keys=(Keyframe(frame=0, value=0.0), Keyframe(frame=50, value=-20.0)))},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", VOICES)
+def test_a_mix_in_blocks_is_the_mix_in_one(kind, monkeypatch):
+    """Wherever a block begins nothing of a voice shows it, however it is made."""
+    noise = np.random.default_rng(5).normal(0, 0.1, (60_000, 2)).astype(np.float32)
+    sound = noise + 0.3 * tone(330, 1.25)[: len(noise)]
+    track = SoundTrack(id="t", name="t", footage="c", span=Span(first=3, last=96), **VOICES[kind])
+    shot = shot_with("24000/1001", track)
+    whole = mix(shot, lambda _: sound)
+    assert np.abs(whole).max() > 0.1
+    monkeypatch.setattr(mixing, "BLOCK", 7919)
+    in_blocks = mix(shot, lambda _: sound)
+    assert in_blocks.shape == whole.shape
+    # where a clip is read between samples, its place is a number with a rounding of its own
+    assert np.abs(in_blocks - whole).max() < 2e-4
+
+
+def test_a_length_that_a_file_only_claims_takes_no_room(monkeypatch):
+    """Four hundred years of a loop, and a sound that says it begins a month late."""
+    track = SoundTrack(id="t", name="t", footage="c", span=Span(first=0, last=99),
+                       time=TimeMap(ends="loop", speed=130))  # fmt: skip
+    asked: list[tuple[int, int]] = []
+    take = Recorded.take
+    monkeypatch.setattr(
+        Recorded, "take", lambda self, a, b: asked.append((a, b)) or take(self, a, b)
+    )
+    out = mix(shot_with("25", track), lambda _: CLICK, lambda _: Fraction(400 * 365 * 86_400))
+    assert np.abs(out).max() > 0.1
+    assert max(b - a for a, b in asked) < 2 * mixing.BLOCK
+
+
+def test_hours_of_sound_are_mixed_in_the_room_of_seconds():
+    track = SoundTrack(id="t", name="t", footage="c", span=Span(first=0, last=149_999),
+                       time=TimeMap(ends="loop", speed=90, sound="keep-pitch"))  # fmt: skip
+    shot = shot_with("25", track, length=150_000)
+    sounds = Sounds(lambda _: tone(220, 2), lambda _: Fraction(2))
+    blocks = mixing.mixed(shot, sounds)
+    tracemalloc.start()
+    for _ in range(6):
+        assert np.abs(next(blocks)).max() > 0.1
+    assert tracemalloc.get_traced_memory()[1] < 40e6  # of 2.7 GB that all of it takes
+    tracemalloc.stop()

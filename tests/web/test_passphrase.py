@@ -33,7 +33,10 @@ def test_a_visitor_is_asked_and_gets_nothing_else(client: TestClient):
         ("DELETE", "/footage/f-x"), ("GET", "/shots/s-x/live"), ("POST", "/static/../shots"),
     ):  # fmt: skip
         assert client.request(method, path).status_code == 401, path
-    with pytest.raises(WebSocketDisconnect), client.websocket_connect("ws://localhost/shots/s-x/live"):
+    with (
+        pytest.raises(WebSocketDisconnect),
+        client.websocket_connect("ws://localhost/shots/s-x/live"),
+    ):
         pass
     assert client.get("/static/app.css").status_code == 200
 

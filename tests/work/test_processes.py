@@ -83,7 +83,7 @@ def test_the_painter_is_started_again(library: Library):
         try:
             first = simplejpeg.decode_jpeg(await made.ask(Paint(document, 0)))
             assert first[64, 64, 0] > 240
-            os.kill(made._process.pid, signal.SIGKILL)
+            os.kill(made._helper.process.pid, signal.SIGKILL)
             with pytest.raises(Problem, match="tried afresh"):
                 for _ in range(3):
                     await made.ask(Paint(document, 1))
@@ -105,7 +105,7 @@ def test_a_painter_that_hangs_is_replaced(library: Library, monkeypatch):
         try:
             assert await made.ask(Paint(document, 0))
             monkeypatch.setattr(studio, "LONGEST_SECONDS", 1.0)
-            first = made._process
+            first = made._helper.process
             os.kill(first.pid, signal.SIGSTOP)
             with pytest.raises(Problem, match="tried afresh"):
                 await made.ask(Paint(document, 1))

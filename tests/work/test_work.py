@@ -97,7 +97,7 @@ def deliver(library: Library, shot: Shot, delivery: Delivery, path: Path, stop_a
 
     ranges, materials = path.with_suffix(".ranges"), library.materials(preview=False)
     try:
-        render(shot, path, materials, library.sound_of, delivery, ranges=ranges, each=each)
+        render(shot, path, materials, library.sounds, delivery, ranges=ranges, each=each)
     except Cancelled:
         assert not path.exists()
     return made

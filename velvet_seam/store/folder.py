@@ -66,6 +66,10 @@ class Folder:
         for path in (self.root / "derived").glob(f"{shot}.*.shot.jpg"):
             path.unlink(missing_ok=True)
 
+    def mix(self, key: str) -> Path:
+        """The mix of a shot, under what it was made from."""
+        return self.root / "derived" / f"{key}.mix.wav"
+
     def render(self, file: str) -> Path:
         return self.root / "renders" / file
 

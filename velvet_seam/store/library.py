@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,8 @@ import numpy as np
 from velvet_seam.core.media.material import Material, Missing
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.sound.decode import Sound, decode_sound
+from velvet_seam.core.sound.decode import Sound, write_sound
+from velvet_seam.core.sound.mix import Sounds
 from velvet_seam.store.arrivals import Arrivals
 from velvet_seam.store.folder import Folder
 from velvet_seam.store.footage import FootageItem, FootageShelf
@@ -111,8 +113,17 @@ class Library:
         if not item.probe.has_sound:
             return None
         path = self.folder.sound(identity)
-        if path.exists():
-            return np.asarray(np.load(path, mmap_mode="r"))
-        if item.missing:
-            return None
-        return decode_sound(item.path)
+        if not path.exists():
+            if item.missing:
+                return None
+            write_sound(item.path, path)
+        return np.asarray(np.load(path, mmap_mode="r"))
+
+    def length_of(self, identity: str) -> Fraction:
+        """Seconds of footage, as far as its file is to be believed."""
+        return self.footage.get(identity).probe.length
+
+    @property
+    def sounds(self) -> Sounds:
+        """What every mix asks, for play, for a render and for its loudness alike."""
+        return Sounds(self.sound_of, self.length_of)

@@ -36,6 +36,7 @@ from velvet_seam.web.guard import Guard
 from velvet_seam.web.limits import Limits
 from velvet_seam.web.watchers import Watchers
 from velvet_seam.web.writers import Writers
+from velvet_seam.work.mixer import Mixing
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import Studio
 
@@ -70,8 +71,9 @@ def create_app(folder: Path, passphrase: str | None = None) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio, queue = Studio(library.folder.root), Queue(library)
+        mixing = Mixing(library.folder.root)
         looks = ThreadPoolExecutor(LOOKS_AT_ONCE, thread_name_prefix="look")
-        app.state.context = Context(library, studio, queue, Watchers(), Writers(), looks)
+        app.state.context = Context(library, studio, mixing, queue, Watchers(), Writers(), looks)
         lead = library.folder.lead()
         if lead:
             library.clear_up()
@@ -80,6 +82,7 @@ def create_app(folder: Path, passphrase: str | None = None) -> FastAPI:
         yield
         queue.stop()
         await studio.stop()
+        mixing.stop()
         looks.shutdown(wait=False, cancel_futures=True)
         if lead:
             lead.close()

@@ -7,7 +7,7 @@ from math import isfinite
 from typing import Any, Literal, get_args
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, Response
 from markupsafe import Markup
 from pydantic import Field
 
@@ -15,11 +15,11 @@ from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edit import read_edit
 from velvet_seam.core.shot.words import Id
-from velvet_seam.core.sound.mix import mix, to_wav
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references, parts_of, state
 from velvet_seam.web.blends import GROUPS, WORDS, title
 from velvet_seam.web.context import Ctx, gives, templates
 from velvet_seam.web.keys import keyed_by
+from velvet_seam.work.mixer import Mixed
 from velvet_seam.work.painter import LOUPE_SIDE, Loupe, MatteFacts, Measure, Paint, Wall
 from velvet_seam.work.studio import LIVE, SOON
 
@@ -186,11 +186,10 @@ async def picture(
 
 
 @router.get("/sound.wav", **gives("audio/wav"))
-def sound(identity: str, context: Ctx, only: str = "") -> Response:
+async def sound(identity: str, context: Ctx, only: str = "") -> Response:
     """The mix of the shot, the same that a render gets; or of some layers and sounds alone, their ids
     with commas between."""
-    shot = context.library.shots.get(identity).shot
-    footage, alone = context.library.footage, set(filter(None, only[:20_000].split(",")))
-    length_of = lambda one: footage.get(one).probe.length  # noqa: E731
-    data = to_wav(mix(shot, context.library.sound_of, length_of, alone))
-    return Response(data, media_type="audio/wav", headers={"cache-control": "no-cache"})
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    alone = tuple(sorted(set(filter(None, only[:20_000].split(",")))))
+    path = await context.mixing.ask(Mixed(standing.document, alone))
+    return FileResponse(path, media_type="audio/wav", headers={"cache-control": "no-cache"})

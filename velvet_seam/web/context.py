@@ -19,6 +19,7 @@ from velvet_seam.store.library import Library
 from velvet_seam.store.tables import now
 from velvet_seam.web.watchers import Watchers
 from velvet_seam.web.writers import Writers
+from velvet_seam.work.mixer import Mixing
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import Studio
 
@@ -36,6 +37,7 @@ class Context:
 
     library: Library
     studio: Studio
+    mixing: Mixing
     queue: Queue
     watchers: Watchers
     writers: Writers

@@ -9,8 +9,6 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import Field
 
-from velvet_seam.core.analyse.beats import beats
-from velvet_seam.core.analyse.onsets import onsets, peaks
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edit import AddMark, MoveInTime, Several
 from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
@@ -18,8 +16,10 @@ from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.words import Id
 from velvet_seam.store.folder import new_id
+from velvet_seam.store.footage import FootageItem
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
+from velvet_seam.work.mixer import Listen
 
 router = APIRouter(prefix="/shots/{identity}")
 
@@ -121,23 +121,8 @@ def _moments(
         raise Problem(f"{thing.name} is a flat colour: there is nothing to find in it.")
     identity = source.footage if source is not None else thing.footage  # type: ignore[union-attr]
     item = context.library.footage.get(identity)
-    if found == "beats":
-        sound = context.library.sound_of(identity)
-        heard = beats(sound) if sound is not None else None
-        if heard is None:
-            raise Problem(f"No beat was found in {item.name}. Nothing was marked.")
-        sure = (
-            "sure" if heard.confidence > 0.6 else "likely" if heard.confidence > 0.3 else "unsure"
-        )
-        said = f"{heard.tempo:.1f} beats a minute, {sure} ({heard.confidence:.0%})."
-        return [Fraction(time) for time in heard.times], said
-    if found in ("onsets", "peaks"):
-        sound = context.library.sound_of(identity)
-        heard_at = (onsets if found == "onsets" else peaks)(sound) if sound is not None else []
-        if not heard_at:
-            raise Problem(f"Nothing of the kind was found in {item.name}. Nothing was marked.")
-        word = "onsets" if found == "onsets" else "loud moments"
-        return [Fraction(time) for time in heard_at], f"{len(heard_at)} {word} in {item.name}."
+    if found in ("beats", "onsets", "peaks"):
+        return _heard(context, item, found)
     if found != "loudest" and item.probe.kind != "clip":
         raise Problem(f"{item.name} is no clip: there is nothing of the kind in it.")
     if found == "loudest" and not item.probe.has_sound:
@@ -154,3 +139,21 @@ def _moments(
     if not look.cuts:
         raise Problem(f"No cut was found in {item.name}. Nothing was marked.")
     return [item.probe.begins(cut) for cut in look.cuts], f"{len(look.cuts)} cuts."
+
+
+def _heard(
+    context: Context, item: FootageItem, found: Literal["beats", "onsets", "peaks"]
+) -> tuple[list[Fraction], str]:
+    heard = context.mixing.wait(Listen(item.id, found)) if item.probe.has_sound else None
+    if found == "beats":
+        if heard is None:
+            raise Problem(f"No beat was found in {item.name}. Nothing was marked.")
+        sure = (
+            "sure" if heard.confidence > 0.6 else "likely" if heard.confidence > 0.3 else "unsure"
+        )
+        said = f"{heard.tempo:.1f} beats a minute, {sure} ({heard.confidence:.0%})."
+        return [Fraction(time) for time in heard.times], said
+    if not heard:
+        raise Problem(f"Nothing of the kind was found in {item.name}. Nothing was marked.")
+    word = "onsets" if found == "onsets" else "loud moments"
+    return [Fraction(time) for time in heard], f"{len(heard)} {word} in {item.name}."

@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
+import asyncio
 import shutil
 from collections.abc import Callable
-from math import isfinite
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
 
-from velvet_seam.core.engine.delivery import Delivery, Kind, Loudness, Quality
+from velvet_seam.core.engine.delivery import Delivery, Kind, Quality
+from velvet_seam.core.engine.delivery import Loudness as Wanted
 from velvet_seam.core.engine.render import has_sound
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.shot import Shot, load
-from velvet_seam.core.sound.loudness import loudness as measured
-from velvet_seam.core.sound.mix import mix
+from velvet_seam.core.shot.written import written
 from velvet_seam.core.timing.rate import CHOICES, rate_or_problem
 from velvet_seam.store.tables import JobRow
 from velvet_seam.web.context import Context, Ctx, gives, templates
 from velvet_seam.web.files import plain_name
+from velvet_seam.work.mixer import Loudness
 
 router = APIRouter()
 
@@ -51,13 +52,13 @@ def listing(request: Request, context: Ctx) -> Response:
 
 
 @router.get("/shots/{identity}/deliver", response_class=HTMLResponse)
-def deliver(
+async def deliver(
     identity: str, request: Request, context: Ctx, kind: Kind = "post",
-    quality: Quality = "good", rate: str = "", loudness: Loudness = "as-mixed",
+    quality: Quality = "good", rate: str = "", loudness: Wanted = "as-mixed",
     scale: Annotated[int, Query(ge=10, le=100)] = 100,
 ) -> Response:  # fmt: skip
     """What can be written of a shot, and about how large it will be."""
-    shot = context.library.shots.get(identity).shot
+    shot = (await asyncio.to_thread(context.library.shots.get, identity)).shot
     delivery = Delivery(kind=kind, scale=scale, quality=quality, loudness=loudness,
                         rate=rate_or_problem(rate) if rate else None)  # fmt: skip
     sound = has_sound(shot, _sounding(context))
@@ -67,7 +68,7 @@ def deliver(
         "rates": [(value, label) for value, label in CHOICES.items() if value != str(shot.rate)],
         "rate": delivery.rate_of(shot), "count": len(delivery.frames(shot)),
         "expected": _expected(context, identity, shot, delivery),
-        "sound": sound, "lufs": _loudness(context, shot) if sound and kind == "post" else None,
+        "sound": sound, "lufs": await _loudness(context, shot) if sound and kind == "post" else None,
     }  # fmt: skip
     return templates.TemplateResponse(request, "parts/deliver.html", shown)
 
@@ -76,12 +77,12 @@ LONGEST_HEARD = 180
 """Seconds of a shot whose loudness is measured while its choices are shown."""
 
 
-def _loudness(context: Context, shot: Shot) -> str | None:
+async def _loudness(context: Context, shot: Shot) -> str | None:
     """Loudness of the mix in LUFS; None where it is silent, or long."""
     if shot.length / shot.rate > LONGEST_HEARD:
         return None
-    found = measured(mix(shot, context.library.sound_of))
-    return f"{found:.1f}".replace("-", "−") if isfinite(found) else None
+    found = await context.mixing.ask(Loudness(written(shot).text))
+    return None if found is None else f"{found:.1f}".replace("-", "−")
 
 
 def _kinds(shot: Shot) -> list[tuple[str, str, str]]:

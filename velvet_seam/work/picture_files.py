@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import av
 import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
@@ -15,6 +14,7 @@ from velvet_seam.core.media.pictures import picture_streams
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.size import proxy_size
 from velvet_seam.core.media.still import contact_strip, read_still, reduced
+from velvet_seam.core.opening import open_file
 from velvet_seam.core.problem import Problem
 
 POSTER_HEIGHT = 480
@@ -60,7 +60,7 @@ def _first_picture(path: Path, probe: Probe) -> NDArray[np.uint8]:
     if probe.rotation in (90, 270):
         width, height = height, width
     try:
-        with av.open(str(path), metadata_errors="ignore") as container:
+        with open_file(path) as container:
             for number, frame in enumerate(container.decode(picture_streams(container)[0])):
                 rgba = frame.reformat(width, height, format="rgba").to_ndarray()
                 kept = np.ascontiguousarray(np.rot90(rgba, -probe.rotation // 90), np.uint8)

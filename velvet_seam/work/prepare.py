@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import json
 import time
 from collections.abc import Callable
@@ -15,7 +14,7 @@ from velvet_seam.core.analyse.first_look import FirstLook, Look, loudest
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.proxy import write_proxy
 from velvet_seam.core.media.still import contact_strip
-from velvet_seam.core.sound.decode import decode_sound, peaks
+from velvet_seam.core.sound.decode import peaks
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library
 from velvet_seam.work.picture_files import jpeg, write_poster, write_whole
@@ -35,7 +34,7 @@ def prepare(
     folder, probe = library.folder, item.probe
     if probe.kind != "sound" and not folder.poster(item.id).exists():
         write_poster(item.path, probe, folder.poster(item.id))
-    if probe.has_sound and not folder.sound(item.id).exists():
+    if probe.has_sound and not folder.wave(item.id).exists():
         _prepare_sound(library, item)
     if probe.kind == "clip":
         wanted = {round(k * (probe.frames - 1) / (STRIP_FRAMES - 1)) for k in range(STRIP_FRAMES)}
@@ -70,9 +69,7 @@ def _write_strip(path: Path, frames: list[NDArray[np.uint8]]) -> None:
 
 
 def _prepare_sound(library: Library, item: FootageItem) -> None:
-    sound = decode_sound(item.path)
-    data = io.BytesIO()
-    np.save(data, sound)
-    write_whole(library.folder.sound(item.id), data.getvalue())
+    sound = library.sound_of(item.id)
+    assert sound is not None
     wave = [round(float(v), 3) for v in peaks(sound, min(WAVE_POINTS, len(sound)))]
     write_whole(library.folder.wave(item.id), json.dumps(wave).encode())

@@ -4,17 +4,15 @@ from __future__ import annotations
 
 import asyncio
 import itertools
-import multiprocessing as mp
 from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from multiprocessing.connection import Connection
-from multiprocessing.context import SpawnProcess
 from pathlib import Path
 from typing import Any
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.written import Piece, Written
+from velvet_seam.work.helper import Helper
 from velvet_seam.work.painter import Request, serve
 
 LIVE, SOON, WHENEVER = 0, 1, 2
@@ -31,10 +29,7 @@ class Studio:
     """Hands requests to the painter one at a time; restarts it should it ever fall over."""
 
     def __init__(self, root: Path) -> None:
-        self._root = root
-        self._context = mp.get_context("spawn")
-        self._process: SpawnProcess | None = None
-        self._pipe: Connection | None = None
+        self._helper = Helper(root, serve, "painter")
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="studio")
         self._waiting: asyncio.PriorityQueue[tuple[int, int, Any, asyncio.Future[Any]]]
         self._order = itertools.count()
@@ -49,12 +44,7 @@ class Studio:
     async def stop(self) -> None:
         if self._task:
             self._task.cancel()
-        if self._pipe:
-            self._pipe.close()
-        if self._process:
-            self._process.join(2)
-            if self._process.is_alive():
-                self._process.terminate()
+        self._helper.stop()
         self._thread.shutdown(wait=False)
 
     async def ask(self, request: Request, urgency: int = SOON) -> Any:
@@ -68,14 +58,8 @@ class Studio:
         return await future
 
     def _launch(self) -> None:
-        ours, theirs = self._context.Pipe()
-        self._process = self._context.Process(
-            target=serve, args=(str(self._root), theirs), name="painter", daemon=True
-        )
-        self._process.start()
         self._sent.clear()
-        theirs.close()
-        self._pipe = ours
+        self._helper.launch()
 
     async def _work(self) -> None:
         loop = asyncio.get_running_loop()
@@ -96,14 +80,7 @@ class Studio:
                 future.set_exception(Problem(value))
 
     def _exchange(self, request: Request) -> tuple[str, Any]:
-        assert self._pipe is not None
-        self._pipe.send(self._new_only(request))
-        if not self._pipe.poll(LONGEST_SECONDS):
-            assert self._process is not None
-            self._process.kill()
-            raise EOFError
-        answer: tuple[str, Any] = self._pipe.recv()
-        return answer
+        return self._helper.exchange(self._new_only(request), LONGEST_SECONDS)
 
     def _new_only(self, request: Request) -> tuple[Request, list[str]]:
         """A request without the text of layers that the painter has, and what it may forget."""

@@ -167,7 +167,10 @@ def loudest(sound: NDArray[np.float32] | None) -> float | None:
     count = len(sound) // block
     if count == 0:
         return None
-    power = (sound[: count * block].astype(np.float64) ** 2).sum(1).reshape(count, block).mean(1)
+    power = np.zeros(count)
+    for first in range(0, count, 1200):  # a minute at a time
+        some = sound[first * block : min(first + 1200, count) * block].astype(np.float64)
+        power[first : first + 1200] = (some**2).sum(1).reshape(-1, block).mean(1)
     return float((int(power.argmax()) + 0.5) / 20) if power.max() > 1e-8 else None
 
 

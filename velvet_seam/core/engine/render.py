@@ -12,7 +12,6 @@ import zipfile
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future
-from fractions import Fraction
 from functools import partial
 from itertools import islice
 from pathlib import Path
@@ -26,9 +25,8 @@ from velvet_seam.core.media.writer import ClipWriter, join
 from velvet_seam.core.picture.planes import frame_to_rgba
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.sound.decode import Sound
 from velvet_seam.core.sound.loudness import POSTS, brought_to
-from velvet_seam.core.sound.mix import mix
+from velvet_seam.core.sound.mix import Sounds, mix
 
 Look = Callable[[], Picture]
 """Gives a picture: (height, width, 4) uint8 RGBA."""
@@ -45,7 +43,7 @@ def render(
     shot: Shot,
     path: Path,
     footage: Callable[[str], Footage],
-    sound_of: Callable[[str], Sound | None],
+    sounds: Sounds,
     delivery: Delivery | None = None,
     *,
     ranges: Path,
@@ -65,8 +63,7 @@ def render(
     _open_ranges(ranges, _fingerprint(shot, delivery, footage))
     # what the pictures took is let go before the sound, which grows with the shot, is mixed
     files, done = _write_ranges(shot, footage, delivery, ranges, say)
-    lengths: Callable[[str], Fraction] = lambda identity: footage(identity).length  # noqa: E731
-    _join(files, path, delivery, shot, sound_of, lengths, lambda: say(done, None))
+    _join(files, path, delivery, shot, sounds, lambda: say(done, None))
 
 
 def _write_ranges(
@@ -187,12 +184,11 @@ class _Range:
 
 
 def _join(
-    files: list[Path], path: Path, delivery: Delivery, shot: Shot,
-    sound_of: Callable[[str], Sound | None], length_of: Callable[[str], Fraction],
+    files: list[Path], path: Path, delivery: Delivery, shot: Shot, sounds: Sounds,
     check: Callable[[], None],
 ) -> None:  # fmt: skip
     if delivery.kind != "stills":
-        sound = mix(shot, sound_of, length_of) if has_sound(shot, sound_of) else None
+        sound = mix(shot, sounds) if has_sound(shot, sounds.sound) else None
         if sound is not None and delivery.loudness == "posts":
             sound = brought_to(sound, POSTS)
         join(files, path, delivery.rate_of(shot), delivery.encoding, sound, check)

@@ -9,6 +9,7 @@ import av
 
 from velvet_seam.core.damage import CLIP_DAMAGE
 from velvet_seam.core.media.size import MAX_PIXELS
+from velvet_seam.core.opening import open_file
 from velvet_seam.core.problem import Problem
 
 NO_PLACES = {"mpeg", "mpegvideo", "h264", "hevc", "m4v", "ivf", "obu"}
@@ -27,7 +28,7 @@ class Pictures:
 
     def _open(self) -> None:
         try:
-            self._container = av.open(str(self._path), metadata_errors="ignore")
+            self._container = open_file(self._path)
             self._stream = picture_streams(self._container)[0]
             self._stream.thread_type = "SLICE" if self._intra else "AUTO"
             self._decoder = decoder_with_coverage(self._stream)

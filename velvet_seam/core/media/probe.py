@@ -18,6 +18,7 @@ from velvet_seam.core.damage import CLIP_DAMAGE, STILL_DAMAGE
 from velvet_seam.core.media import flipbook
 from velvet_seam.core.media.pictures import decoder_with_coverage, picture_streams
 from velvet_seam.core.media.size import MAX_PIXELS
+from velvet_seam.core.opening import open_file
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.timing.rate import FrameRate
 
@@ -107,7 +108,7 @@ def probe(path: Path) -> Probe:
     if still:
         return still
     try:
-        with av.open(str(path), metadata_errors="ignore") as container:
+        with open_file(path) as container:
             return _probe_container(container)
     except Problem:
         raise

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import weakref
 from bisect import bisect_right
 from fractions import Fraction
 from math import isfinite
@@ -83,27 +84,45 @@ def integral(value: Animated, frame: int) -> Fraction:
     """
     if not isinstance(value, Keyframes):
         return _exact(value) * frame
-    if frame < 0:
-        return -_between(value.keys, frame, 0)
-    return _between(value.keys, 0, frame)
+    return _up_to(value, frame) - _up_to(value, 0)
 
 
-def _between(keys: tuple[Keyframe, ...], first: int, last: int) -> Fraction:
-    total = Fraction(0)
-    if first < keys[0].frame:
-        total += _exact(keys[0].value) * (min(last, keys[0].frame) - first)
-    if last > keys[-1].frame:
-        total += _exact(keys[-1].value) * (last - max(first, keys[-1].frame))
-    for left, right in itertools.pairwise(keys):
-        begin, end = max(first, left.frame), min(last, right.frame)
-        if begin >= end:
-            continue
-        long = right.frame - left.frame
-        parts = (Fraction(one - left.frame, long) for one in (end, begin))
-        gone = [area(left.ease, part) for part in parts]
-        rise = _exact(right.value) - _exact(left.value)
-        total += _exact(left.value) * (end - begin) + rise * (gone[0] - gone[1]) * long
-    return total
+def _up_to(value: Keyframes, frame: int) -> Fraction:
+    """The area from the first keyframe to a frame; below zero before it."""
+    keys = value.keys
+    if frame <= keys[0].frame:
+        return _exact(keys[0].value) * (frame - keys[0].frame)
+    n = bisect_right(keys, frame, key=lambda key: key.frame) - 1
+    whole = _areas(value)[n]
+    if n == len(keys) - 1:
+        return whole + _exact(keys[n].value) * (frame - keys[n].frame)
+    return whole + _piece(keys[n], keys[n + 1], frame)
+
+
+def _piece(left: Keyframe, right: Keyframe, frame: int) -> Fraction:
+    """The area from a keyframe to a frame before the next."""
+    long = right.frame - left.frame
+    rise = _exact(right.value) - _exact(left.value)
+    part = area(left.ease, Fraction(frame - left.frame, long))
+    return _exact(left.value) * (frame - left.frame) + rise * part * long
+
+
+_AREAS: dict[int, tuple[weakref.ref[Keyframes], list[Fraction]]] = {}
+
+
+def _areas(value: Keyframes) -> list[Fraction]:
+    """The area up to each keyframe, worked out once for as long as the value is there: every frame of a
+    clip, and of its sound, asks for it."""
+    held = _AREAS.get(id(value))
+    if held is not None and held[0]() is value:
+        return held[1]
+    total, areas = Fraction(0), [Fraction(0)]
+    for left, right in itertools.pairwise(value.keys):
+        total += _piece(left, right, right.frame)
+        areas.append(total)
+    key = id(value)
+    _AREAS[key] = (weakref.ref(value, lambda _: _AREAS.pop(key, None)), areas)
+    return areas
 
 
 def within(low: float, high: float, unit: str) -> AfterValidator:
