@@ -103,9 +103,16 @@ def test_edits_change_what_they_say_and_nothing_else():
 @given(st.integers(-300, 300), st.integers(-300, 300))
 def test_trimming_the_start_keeps_what_the_other_frames_show(by, to):
     """Whatever is moved and trimmed, a frame that stays shows the source time it showed before."""
-    moved = apply(after(do="move-in-time", target="l-embers", by=by),
-                  read_edit({"do": "trim", "target": "l-embers", "edge": "first", "to": to}))  # fmt: skip
-    before = after(do="move-in-time", target="l-embers", by=by).layer("l-embers")
+    shot = after(do="move-in-time", target="l-embers", by=by)
+    before = shot.layer("l-embers")
+    edit = read_edit({"do": "trim", "target": "l-embers", "edge": "first", "to": to})
+    if to > before.span.last:
+        with pytest.raises(
+            Problem, match=f"cannot lie after its last, which is {before.span.last}"
+        ):
+            apply(shot, edit)
+        return
+    moved = apply(shot, edit)
     now = moved.layer("l-embers")
     assert now.time.source_in >= 0
     assert 0 <= now.span.first <= now.span.last == before.span.last

@@ -22,6 +22,7 @@ from velvet_seam.core.shot.mask import (
     StraightMask,
     Vertex,
 )
+from velvet_seam.core.shot.matte import Home, LayerMatte
 from velvet_seam.core.shot.motion import Passage, Stir
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
@@ -126,3 +127,30 @@ def test_the_stray_is_what_the_picture_shows():
     stray = Lying(shot, lambda _: NoFootage()).stray(plain, FRAME)
     assert abs(stray.turn) > 5
     assert (x.mean() + 0.5, y.mean() + 0.5) == pytest.approx((80 + stray.x, 60 + stray.y), abs=0.8)
+
+
+def test_a_matte_of_another_layer_stays_or_moves_with_its_layer():
+    """The window that another layer cuts stays on the canvas, or goes where the layer goes, turned with it."""
+    other = Layer(
+        id="l-o", name="o", source=ColourSource(colour="#ffffff"), span=Span(first=0, last=20),
+        place=Place(x=70, y=50, scale=20), hidden=True,
+    )  # fmt: skip
+
+    def seen(home: Home | None, where: Place) -> np.ndarray:
+        matte = LayerMatte(id="k", layer="l-o", home=home)
+        layer = shot_with(where, BoxMask(id="m", width=900, height=900)).layers[0]
+        layer = layer.model_copy(update={"seam": Seam(matte=(matte,))})
+        shot = Shot(name="s", canvas=CANVAS, rate="25", length=21, layers=(other, layer))
+        return coverage(shot)
+
+    first, then = Place(x=80, y=60), Place(x=95, y=70, rotation=90)
+    layer = shot_with(first, MASKS["box"]).layers[0]
+    home = Lying(shot_with(first, MASKS["box"]), lambda _: NoFootage()).home(layer, FRAME)
+    before = seen(home, first)
+    assert np.abs(before - seen(None, first)).max() <= 1
+    stays, moves = seen(None, then), seen(home, then)
+    assert np.abs(stays - before).mean() < 0.5
+    y, x = np.nonzero(moves > 127)
+    # 10 to the left of and above the middle of the layer: turned by a quarter, to the right and above
+    assert (x.mean() + 0.5, y.mean() + 0.5) == pytest.approx((95 + 10, 70 - 10), abs=0.6)
+    assert (np.ptp(x) + 1, np.ptp(y) + 1) == pytest.approx((24, 32), abs=1.1)

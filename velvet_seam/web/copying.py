@@ -14,7 +14,7 @@ from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edit import AddMask, AddMatte, Edit, SetValues, Several
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.mask import Mask, MaskBase
-from velvet_seam.core.shot.matte import FramePlate, Matte
+from velvet_seam.core.shot.matte import FramePlate, LayerMatte, Matte
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.time_edits import begun_later
@@ -53,6 +53,16 @@ class CleanFrame(ChosenRequest):
 
     layer: Id
     part: Id
+    frame: int = Field(0, ge=0)
+
+
+class Holding(ChosenRequest):
+    """A matte taken from another layer moves with the layer that uses it, from where it is seen at ``frame``,
+    or stays where the other layer is."""
+
+    layer: Id
+    part: Id
+    moves: bool
     frame: int = Field(0, ge=0)
 
 
@@ -101,6 +111,17 @@ def clean_frame(identity: str, body: CleanFrame, request: Request, context: Ctx)
     frame = min(max(body.frame, layer.span.first), layer.span.last) - layer.span.first
     plate = FramePlate(frame=frame_shown(clip, layer.time, frame, shot.rate))
     new = SetValues(target=layer.id, values={f"seam.matte.{body.part}.plate": plate})
+    return answer(request, context, context.library.shots.edit(identity, new), body)
+
+
+@router.post("/held-matte", response_class=Answer)
+def held_matte(identity: str, body: Holding, request: Request, context: Ctx) -> Response:
+    shot = context.library.shots.get(identity).shot
+    layer = shot.layer(body.layer)
+    if not isinstance(_part(layer, body.part), LayerMatte):
+        raise Problem("Nothing was changed: only a matte of another layer moves with its layer.")
+    home = _lying(shot, context).home(layer, body.frame) if body.moves else None
+    new = SetValues(target=layer.id, values={f"seam.matte.{body.part}.home": home})
     return answer(request, context, context.library.shots.edit(identity, new), body)
 
 

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import re
-import tempfile
 import zipfile
-from pathlib import Path
 
 from fastapi import APIRouter
 from fastapi.responses import FileResponse, Response
 from starlette.background import BackgroundTask
 
 from velvet_seam.core.formats.shot_file import shot_file_text
+from velvet_seam.core.problem import Problem
 from velvet_seam.web.context import Ctx, gives
 
 router = APIRouter()
@@ -37,14 +36,20 @@ def save(identity: str, context: Ctx) -> Response:
     for identity_, item in items.items():
         stem = plain_name(item.name.rsplit(".", 1)[0])
         files[identity_] = (item.name, f"footage/{stem}-{identity_[-4:]}{item.path.suffix}")
-    with tempfile.NamedTemporaryFile(
-        dir=context.library.folder.root / "incoming", suffix=".zip", delete=False
-    ) as made:
-        path = Path(made.name)
-        with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as archive:
+    for item in items.values():
+        if item.missing:
+            raise Problem(
+                f"{item.complaint} Find it again on the footage page, or take it out of the shot."
+            )
+    path = context.library.folder.incoming().with_suffix(".zip")
+    try:
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
             archive.writestr("shot.json", shot_file_text(shot, files))
             for identity_, item in items.items():
                 archive.write(item.path, files[identity_][1])
+    except OSError:
+        path.unlink(missing_ok=True)
+        raise
     return FileResponse(
         path, media_type="application/zip", filename=f"{plain_name(shot.name)}.zip",
         background=BackgroundTask(path.unlink, missing_ok=True),

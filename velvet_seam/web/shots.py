@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 from typing import Annotated
 
 import numpy as np
@@ -91,7 +92,8 @@ async def strip(identity: str, context: Ctx) -> Response:
     except FileNotFoundError:
         picture = await _draw_strip(context, standing)
         context.library.folder.forget_shot_strips(identity)
-        write_whole(path, picture)
+        with contextlib.suppress(OSError):  # without room it is drawn again the next time
+            write_whole(path, picture)
     return Response(picture, media_type="image/jpeg", headers={"cache-control": "no-cache"})
 
 

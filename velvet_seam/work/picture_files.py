@@ -31,8 +31,12 @@ def jpeg(picture: NDArray[np.uint8], quality: int = 82) -> bytes:
 def write_whole(path: Path, data: bytes) -> None:
     """Write a file under a temporary name, then give it its own."""
     part = path.with_name(path.name + ".part")
-    part.write_bytes(data)
-    part.replace(path)
+    try:
+        part.write_bytes(data)
+        part.replace(path)
+    except OSError:
+        part.unlink(missing_ok=True)
+        raise
 
 
 def write_poster(path: Path, probe: Probe, poster: Path) -> None:

@@ -238,9 +238,10 @@ class Cutter:
             return None
         sheet: Sheet = self._planner.sheet
         size, bright, turned = (sheet.width, sheet.height), matte.of == "brightness", matte.invert
+        moved = self._planner.moved(self._layer, self._frame, matte.home)
         if not other.span.holds(self._frame):
             return step("no-layer", lambda: _plane_of(None, size, bright, turned), (size, turned))
-        placed = self._planner.on_sheet(other, self._frame, self._within)
+        placed = self._planner.on_sheet(other, self._frame, self._within, moved)
         return step("layer-matte", lambda patch: _plane_of(patch, size, bright, turned),
                     (size, bright, turned), placed)  # fmt: skip
 

@@ -13,6 +13,7 @@ from velvet_seam.core.picture.placement import Matrix, affine
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.mask import MaskBase
 from velvet_seam.core.shot.mask_moves import Change, brought
+from velvet_seam.core.shot.matte import Home
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.animated import value_at
 
@@ -66,6 +67,13 @@ class Lying:
             scale=max(spot.scale, LEAST_SCALE) / (value_at(place.scale, at) / 100),
             turn=spot.rotation - value_at(place.rotation, at),
         )  # fmt: skip
+
+    def home(self, layer: Layer, frame: int) -> Home:
+        """Where the layer is seen at a frame, as a place."""
+        spot, place = self.spot(layer, frame), layer.place
+        scale = max(spot.scale, LEAST_SCALE) * 100
+        return Home(x=spot.x, y=spot.y, scale=scale, rotation=spot.rotation, flip_x=place.flip_x,
+                    flip_y=place.flip_y)  # fmt: skip
 
     def matrix(self, layer: Layer, frame: float) -> Matrix:
         """3 × 3, from source pixels, counted from the source's top left corner, to canvas pixels."""

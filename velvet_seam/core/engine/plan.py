@@ -12,7 +12,6 @@ from functools import partial
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from velvet_seam.core.engine.clip_time import reading
 from velvet_seam.core.engine.cut import Cutter, laid_over
@@ -24,6 +23,7 @@ from velvet_seam.core.picture.blend import EVERYWHERE
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
 from velvet_seam.core.picture.coverage import wiped
 from velvet_seam.core.picture.placement import (
+    Matrix,
     Patch,
     PlanesPatch,
     affine,
@@ -34,7 +34,7 @@ from velvet_seam.core.picture.placement import (
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen_key import Loose
 from velvet_seam.core.shot.layer import ColourSource, Layer
-from velvet_seam.core.shot.matte import DifferenceKey, LayerMatte
+from velvet_seam.core.shot.matte import DifferenceKey, Home, LayerMatte
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.words import colour_to_rgb
 from velvet_seam.core.timing.animated import value_at
@@ -208,7 +208,7 @@ class Planner:
 
     def placed(
         self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False,
-        within: frozenset[str] = frozenset(), whole: bool = False,
+        within: frozenset[str] = frozenset(), whole: bool = False, moved: Matrix | None = None,
     ) -> Step:  # fmt: skip
         """The layer as a patch of the sheet: cut out and masked, or ``raw``, or its coverage.
 
@@ -233,7 +233,7 @@ class Planner:
         lit = value_at(layer.shutter, at) / 360
         count = SHUTTER_STEPS if lit else 1
         spots = [self._spot(layer, frame + lit * ((k + 0.5) / count - 0.5)) for k in range(count)]
-        matrices = [self._matrix(layer, one, width, height) for one in spots]
+        matrices = [self._matrix(layer, one, width, height, moved) for one in spots]
         if all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
             matrices = matrices[:1]  # what stands still is not blurred
         if self._video and len(matrices) == 1:
@@ -257,13 +257,17 @@ class Planner:
         placed = step("place", run, params, picture)
         return laid_over(placed, later, grey) if later else placed
 
-    def _matrix(self, layer: Layer, spot: Spot, width: int, height: int) -> NDArray[np.float64]:
+    def _matrix(
+        self, layer: Layer, spot: Spot, width: int, height: int, moved: Matrix | None = None
+    ) -> Matrix:
         """From source pixels to the sheet."""
         flips = layer.place.flip_x, layer.place.flip_y
         to_canvas = affine(
             spot.x, spot.y, max(spot.scale, LEAST_SCALE), spot.rotation, *flips, width, height
         )
-        return self._sheet.matrix() @ to_canvas
+        if moved is not None:
+            to_canvas = moved @ to_canvas
+        return np.asarray(self._sheet.matrix() @ to_canvas)
 
     def cut(self, layer: Layer, frame: int) -> Step:
         """The layer's picture as its matte, edge and masks leave it, before it is placed."""
@@ -276,9 +280,20 @@ class Planner:
         source, width, height = self._source(layer, frame)
         return source, Cutter(self, layer, frame, source, width, height, within).keyed()
 
-    def on_sheet(self, layer: Layer, frame: int, within: frozenset[str]) -> Step:
-        """A layer as another one's matte asks for it."""
-        return self.placed(layer, frame, within=within)
+    def on_sheet(
+        self, layer: Layer, frame: int, within: frozenset[str], moved: Matrix | None
+    ) -> Step:
+        """A layer as another one's matte asks for it; ``moved`` from where it lies on the canvas."""
+        return self.placed(layer, frame, within=within, moved=moved)
+
+    def moved(self, layer: Layer, frame: int, home: Home | None) -> Matrix | None:
+        """How a layer has moved over the canvas since it lay at home; None where nothing moves with it."""
+        if home is None:
+            return None
+        size = self._lies.size(layer)
+        flips = home.flip_x, home.flip_y
+        lay = affine(home.x, home.y, home.scale / 100, home.rotation, *flips, *size)
+        return np.asarray(self._lies.matrix(layer, frame) @ np.linalg.inv(lay))
 
     def picture_size(self, layer: Layer) -> tuple[int, int]:
         """Width and height of a layer's picture as it is read, before it is placed."""

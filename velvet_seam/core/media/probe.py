@@ -24,6 +24,11 @@ from velvet_seam.core.timing.rate import FrameRate
 
 MAX_SIDE = 16_384
 MAX_FRAMES = 432_000
+MAX_WORK = 2e12
+"""Pixels of all frames together: four hours at 1080 lines and 60 frames a second, an hour at 2160."""
+
+MAX_FLIPBOOK_WORK = 6e9
+"""The same for animated stills, which are read one after the other by slower means: 20 s at 1080 lines."""
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
 
 STILL_FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "AVIF", "HEIF")
@@ -145,9 +150,18 @@ def _probe_still(path: Path) -> Probe | None:
         raise Problem("This picture is damaged or cut off and cannot be read.") from None
 
 
+def _bounded(width: int, height: int, frames: int, most: float) -> None:
+    if width * height * frames > most:
+        raise Problem(
+            f"This clip has {frames} frames of {width} × {height} pixels, which is more than can be worked "
+            "with. Make it shorter or smaller, and send it again."
+        )
+
+
 def _probe_flipbook(image: Image.Image) -> Probe:
     if image.width > MAX_SIDE or image.height > MAX_SIDE or image.n_frames > 20_000:  # type: ignore[attr-defined]
         raise Problem("This animated picture is too large to work with.")
+    _bounded(image.width, image.height, image.n_frames, MAX_FLIPBOOK_WORK)  # type: ignore[attr-defined]
     alpha = image.mode == "RGBA"
     times = flipbook.page_times(image)
     found = {"kind": "clip", "format": str(image.format), "width": image.width,
@@ -193,6 +207,8 @@ def _probe_clip(
     times, first, end = _frame_times(container, stream)
     if not times or first is None:
         raise Problem("This clip holds no picture that can be read.")
+    animated = container.format.name in ("gif", "apng")
+    _bounded(width, height, len(times), MAX_FLIPBOOK_WORK if animated else MAX_WORK)
     rotation = clockwise(first)
     if rotation in (90, 270):
         width, height = height, width

@@ -66,8 +66,19 @@ def reduced(picture: NDArray[np.uint8], short_side: int) -> NDArray[np.uint8]:
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
+WIDEST = 16_000
+"""Pixels: the widest strip that is made. A JPEG holds four times as many."""
+
+
 def contact_strip(frames: list[NDArray[np.uint8]], height: int = 240) -> NDArray[np.uint8]:
-    """Frames side by side, each ``height`` pixels high, on the grey of a mat: (height, w, 3)."""
+    """Frames side by side, each ``height`` pixels high, on the grey of a mat: (height, w, 3). Of very wide
+    frames the height is less, so that all are not wider than :data:`WIDEST`.
+
+    >>> contact_strip([np.zeros((24, 4000, 4), np.uint8)], 480).shape
+    (96, 16000, 3)
+    """
+    whole = sum(rgba.shape[1] / rgba.shape[0] for rgba in frames)
+    height = max(1, min(height, int(WIDEST / whole)))
     tiles = []
     for rgba in frames:
         small = reduced(rgba, max(1, round(height * min(rgba.shape[:2]) / rgba.shape[0])))

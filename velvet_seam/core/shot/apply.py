@@ -8,6 +8,8 @@
 
 from __future__ import annotations
 
+import itertools
+import re
 from collections.abc import Callable, Mapping
 from functools import partial, reduce
 from typing import Any
@@ -60,12 +62,18 @@ from velvet_seam.core.shot.mask import DrawnMask, MaskBase, OutlineKeys, Vertex
 from velvet_seam.core.shot.points import resized, with_point
 from velvet_seam.core.shot.rate_edit import change_rate
 from velvet_seam.core.shot.revise import fresh_seam, replaced, revised, with_layer
+from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Shot, sentence
 from velvet_seam.core.shot.time_edits import freeze, move_in_time, reverse, slip, split, trim
 from velvet_seam.core.timing.animated import Animated, Keyframes, value_at
 
-FIXED = {"id", "kind", "schema_version", "layers", "sounds", "matte", "masks", "marks", "rate"}
-"""Fields that :class:`SetValues` leaves alone: they have edits of their own, or none."""
+FIXED = {"id", "kind"}
+FIXED_OF: dict[type, set[str]] = {
+    Shot: {"schema_version", "layers", "sounds", "marks", "rate"},
+    Seam: {"matte", "masks"},
+}
+"""Fields that :class:`SetValues` leaves alone, of all parts and of some: they have edits of their own, or
+none."""
 
 
 def apply(shot: Shot, edit: Edit) -> Shot:
@@ -112,12 +120,20 @@ def _remove_layer(shot: Shot, edit: RemoveLayer) -> Shot:
 def _duplicate_layer(shot: Shot, edit: DuplicateLayer) -> Shot:
     layer = shot.layer(edit.layer)
     copy = revised(
-        layer, id=edit.new_id, name=f"{layer.name[:112]} copy", seam=fresh_seam(layer, edit.new_id),
+        layer, id=edit.new_id, name=_copy_name(shot, layer.name), seam=fresh_seam(layer, edit.new_id),
         locked=False,
     )  # fmt: skip
     layers = list(shot.layers)
     layers.insert(layers.index(layer) + 1, copy)
     return revised(shot, layers=layers)
+
+
+def _copy_name(shot: Shot, name: str) -> str:
+    """A name for a copy that nothing in the shot has: *Fox copy*, *Fox copy 2*."""
+    stem = re.sub(r" copy( \d+)?$", "", name)[:108]
+    taken = {thing.name for thing in shot.things}
+    names = itertools.chain([f"{stem} copy"], (f"{stem} copy {n}" for n in itertools.count(2)))
+    return next(one for one in names if one not in taken)
 
 
 def _reorder_layer(shot: Shot, edit: ReorderLayer) -> Shot:
@@ -135,7 +151,7 @@ def _set_path(part: Any, path: list[str], change: Callable[[Any], Any]) -> Any:
             raise Gone("Nothing was changed: that matte, mask or mark is no longer there.")
         return [_set_path(item, rest, change) if item.id == step else item for item in part]
     known = isinstance(part, BaseModel) and step in type(part).model_fields
-    if not known or (not rest and step in FIXED):
+    if not known or (not rest and step in FIXED | FIXED_OF.get(type(part), set())):
         raise Problem(f"Nothing was changed: there is no value called {step[:40]!r} to set.")
     held = getattr(part, step)
     return revised(part, **{step: _set_path(held, rest, change) if rest else change(held)})

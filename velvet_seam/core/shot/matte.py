@@ -118,12 +118,25 @@ class OwnAlpha(MatteBase):
     kind: Literal["own-alpha"] = "own-alpha"
 
 
+class Home(Part):
+    """Where a layer lay when something was fixed to it; as :class:`~velvet_seam.core.shot.layer.Place`."""
+
+    x: Annotated[float, Field(ge=-65536, le=65536)]
+    y: Annotated[float, Field(ge=-65536, le=65536)]
+    scale: Annotated[float, Field(gt=0, le=10_000)]
+    rotation: Annotated[float, Field(ge=-100_000, le=100_000)]
+    flip_x: bool = False
+    flip_y: bool = False
+
+
 class LayerMatte(MatteBase):
-    """Coverage from another layer, where it lies on the canvas at this frame."""
+    """Coverage from another layer, where it lies on the canvas at this frame; with a ``home`` it moves with
+    the layer that uses it, from where it is seen while that one lies there."""
 
     kind: Literal["layer-matte"] = "layer-matte"
     layer: Id
     of: Literal["coverage", "brightness"] = "coverage"
+    home: Home | None = None
 
 
 Matte = Annotated[

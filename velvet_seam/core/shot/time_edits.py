@@ -45,8 +45,18 @@ def trim(shot: Shot, edit: Trim) -> Shot:
     def trimmed(thing: Thing) -> Thing:
         span = thing.span
         if edit.edge == "last":
-            return revised(thing, span=Span(first=span.first, last=max(edit.to, span.first)))
-        first = min(edit.to, span.last)
+            if edit.to < span.first:
+                raise Problem(
+                    f"The last frame of {thing.name} cannot lie before its first, which is {span.first}. "
+                    "Nothing was changed."
+                )
+            return revised(thing, span=Span(first=span.first, last=edit.to))
+        if edit.to > span.last:
+            raise Problem(
+                f"The first frame of {thing.name} cannot lie after its last, which is {span.last}. "
+                "Nothing was changed."
+            )
+        first = edit.to
         moving = isinstance(thing, SoundTrack) or isinstance(thing.source, FootageSource)
         first = max(first, 0)
         if not moving:
