@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
+import asyncio
 import io
 import json
 import threading
+import time
+import zlib
 from pathlib import Path
 
+import httpx
 import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
+from tests.clips import coded_clip
 from tests.web.test_requests import PAGE, edit, png, send
-from velvet_seam.store.tables import database
+from velvet_seam.core.media import probe as probing
+from velvet_seam.core.problem import Problem
+from velvet_seam.store.library import Library
+from velvet_seam.store.tables import FootageRow, JobRow, Unwritable, database
 from velvet_seam.web.app import create_app
 
 
@@ -181,3 +189,169 @@ def test_a_file_that_is_replaced_while_it_is_sent_keeps_its_length(root: Path):
         finally:
             stop.set()
             writer.join()
+
+
+def test_of_two_writers_the_later_one_has_the_file(root: Path):
+    """A stalled first PUT that goes on beside the resumed one writes nothing more: the file is what was sent."""
+    data = bytes(range(256)) * 6000
+    with TestClient(create_app(root), base_url="http://localhost") as client:
+        begun = announce(client, data, "a.bin")
+        answers = []
+
+        library = client.app.state.context.library
+        path = library.arrivals.path(begun["id"])
+
+        async def both() -> None:
+            """Within the one application: a body that stalls, and another that goes on from where it is."""
+            transport = httpx.ASGITransport(client.app)
+            async with httpx.AsyncClient(transport=transport, base_url="http://localhost") as http:
+                address = f"/footage/arrivals/{begun['id']}"
+
+                async def slow():
+                    yield data[:300_000]
+                    await going.wait()
+                    for n in range(300_000, len(data), 50_000):
+                        yield b"\xee" * len(data[n : n + 50_000])
+
+                going = asyncio.Event()
+                old = asyncio.create_task(http.put(f"{address}?at=0", content=slow()))
+                while path.stat().st_size < 300_000:
+                    await asyncio.sleep(0.01)
+
+                async def rest():
+                    for n in range(300_000, len(data), 200_000):
+                        yield data[n : n + 200_000]
+                        going.set()
+                        await asyncio.sleep(0.02)
+
+                new = await http.put(f"{address}?at=300000", content=rest())
+                answers.extend([await old, new])
+
+        client.portal.call(both)
+        assert [answer.status_code for answer in answers] == [422, 200]
+        assert "being sent a second time" in answers[0].json()["problem"]
+        assert path.read_bytes() == data
+        finish = f"/footage/arrivals/{begun['id']}/finish"
+        wrong = client.post(finish, json={"crc": 1})
+        assert "arrived other than it was sent" in wrong.json()["problem"]
+        assert list((root / "incoming").iterdir()) == []
+        # what is longer than was said is not kept waiting for ever
+        again = announce(client, data, "a.bin")
+        library.arrivals.path(again["id"]).write_bytes(data + b"more")
+        assert client.post(finish).status_code == 422
+        assert client.post(finish).status_code == 404
+        whole = png()
+        sent = announce(client, whole)
+        put(client, sent["id"], whole, 0)
+        done = client.post(
+            f"/footage/arrivals/{sent['id']}/finish", json={"crc": zlib.crc32(whole)}
+        )
+        assert done.status_code == 200
+
+
+def test_between_the_row_and_the_job_nothing_can_end(root: Path, monkeypatch):
+    """A queue that cannot be written leaves no footage; what an older program left unready is queued again."""
+    with TestClient(create_app(root), base_url="http://localhost") as client:
+        library = client.app.state.context.library
+        with monkeypatch.context() as patched:
+
+            def refuse(*_: object, **__: object) -> None:
+                raise Unwritable("database or disk is full")
+
+            patched.setattr(type(library.jobs), "add", refuse)
+            answer = send(client, png(), "mine.png")
+            assert answer.status_code == 507
+            assert "the disk is full" in answer.json()["problem"]
+        assert library.footage.all() == []
+        assert library.folder.originals() == []
+        assert list((root / "incoming").iterdir()) == []
+        kept = send(client, png(), "mine.png").json()["id"]
+    database.close()
+    folder = Library(root).folder
+    JobRow.delete().execute()
+    FootageRow.update(ready=False).execute()
+    (root / "incoming" / "u0123456789abcde").write_bytes(b"of a killed program")
+    (root / "footage" / "f0123.mp4").write_bytes(b"without a row")
+    (folder.ranges("j-done")).mkdir()
+    database.close()
+    with TestClient(create_app(root), base_url="http://localhost") as client:
+        library = client.app.state.context.library
+        assert list((root / "incoming").iterdir()) == []
+        assert [path.name for path in library.folder.originals()] == [f"{kept}.png"]
+        assert library.folder.all_ranges() == []
+        for _ in range(600):
+            if library.footage.get(kept).ready:
+                break
+            time.sleep(0.1)
+        assert library.footage.get(kept).ready
+
+
+def test_names_hold_nothing_that_is_not_seen(root: Path):
+    with TestClient(create_app(root), base_url="http://localhost") as client:
+        given = "fox\u202egpj.\u200b\u2066exe\ufeff\u00ad.png"
+        assert send(client, png(), given).json()["name"] == "foxgpj.exe.png"
+
+
+@pytest.mark.parametrize("size", [(32, 32), (4000, 24), (16_000, 100), (100, 16_000), (3, 1)])
+def test_tiny_and_narrow_stills_are_taken_in_and_laid(root: Path, size):
+    data = io.BytesIO()
+    Image.new("RGB", size, (200, 40, 40)).save(data, "PNG")
+    with TestClient(create_app(root), base_url="http://localhost") as client:
+        there = client.post("/shots", data={"canvas": "1080x1920"}, follow_redirects=False)
+        path = there.headers["location"]
+        sent = send(client, data.getvalue(), "narrow.png")
+        assert sent.status_code == 200
+        answer = client.post(f"{path}/layers", json={"footage": sent.json()["id"]})
+        assert answer.status_code == 200
+        scale = answer.json()["state"]["shot"]["layers"][0]["place"]["scale"]
+        assert scale == pytest.approx(
+            min(100 * min(1080 / size[0], 1920 / size[1]), 3200), rel=1e-3
+        )
+        assert client.get(f"/footage/{sent.json()['id']}/poster.jpg").status_code == 200
+        assert client.get(f"{path}/picture.jpg").status_code == 200
+
+
+def test_an_animated_picture_of_too_much_work_is_refused_with_a_sentence(tmp_path, monkeypatch):
+    """Three thousand pictures at 4096 squared are a file of some kilobytes; here, with a lower limit."""
+    assert probing.MAX_FLIPBOOK_WORK < 3000 * 4096**2
+    monkeypatch.setattr(probing, "MAX_FLIPBOOK_WORK", 64 * 48 * 30)
+    pages = [Image.new("P", (64, 48), n % 2) for n in range(31)]
+    for kind in ("GIF", "WEBP"):
+        for count in (30, 31):
+            path = tmp_path / f"{count}.{kind.lower()}"
+            rest = [one.convert("RGB") if kind == "WEBP" else one for one in pages[:count]]
+            rest[0].save(path, kind, save_all=True, append_images=rest[1:], duration=40)
+            if count == 30:
+                assert probing.probe(path).frames == 30
+                continue
+            with pytest.raises(Problem, match="31 frames of 64 × 48 pixels"):
+                probing.probe(path)
+
+
+def test_short_work_goes_before_long_but_not_for_ever(root: Path):
+    library = Library(root)
+    jobs = library.jobs
+    long = jobs.add("prepare", "long", "long", cost=1.0)
+    short = jobs.add("prepare", "short", "short", cost=0.0)
+    assert jobs.take("prepare").id == short
+    time.sleep(1.1)
+    jobs.add("prepare", "late", "late", cost=0.0)
+    assert jobs.take("prepare").id == long
+
+
+def test_a_playlist_opens_no_other_file(root: Path, tmp_path: Path):
+    """Lists that name other files and addresses are no media, whatever they are called."""
+    secret = tmp_path / "secret.mp4"
+    coded_clip(secret, 5)
+    lists = {
+        "a.m3u8": f"#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:9,\nfile://{secret}\n#EXT-X-ENDLIST\n",
+        "a.txt": f"ffconcat version 1.0\nfile '{secret}'\n",
+        "a.sdp": "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 9 RTP/AVP 96\n",
+        "a.mpd": f'<?xml version="1.0"?><MPD><Period><AdaptationSet><Representation><BaseURL>file://{secret}'
+        "</BaseURL></Representation></AdaptationSet></Period></MPD>",
+    }
+    with TestClient(create_app(root), base_url="http://localhost") as client:
+        for name, text in lists.items():
+            answer = send(client, text.encode(), name)
+            assert answer.status_code == 422, name
+            assert "holds no picture and no sound" in answer.json()["problem"]
