@@ -315,12 +315,11 @@ def test_an_animated_picture_of_too_much_work_is_refused_with_a_sentence(tmp_pat
     """Three thousand pictures at 4096 squared are a file of some kilobytes; here, with a lower limit."""
     assert probing.MAX_FLIPBOOK_WORK < 3000 * 4096**2
     monkeypatch.setattr(probing, "MAX_FLIPBOOK_WORK", 64 * 48 * 30)
-    pages = [Image.new("P", (64, 48), n % 2) for n in range(31)]
+    pages = [Image.new("RGB", (64, 48), (n * 8, 40, 90)) for n in range(31)]
     for kind in ("GIF", "WEBP"):
         for count in (30, 31):
             path = tmp_path / f"{count}.{kind.lower()}"
-            rest = [one.convert("RGB") if kind == "WEBP" else one for one in pages[:count]]
-            rest[0].save(path, kind, save_all=True, append_images=rest[1:], duration=40)
+            pages[0].save(path, kind, save_all=True, append_images=pages[1:count], duration=40)
             if count == 30:
                 assert probing.probe(path).frames == 30
                 continue
