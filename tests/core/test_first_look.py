@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
+from bench import first_looks
 from velvet_seam.core.analyse.first_look import FirstLook, Look, loudest, verdicts
 from velvet_seam.core.analyse.steadiness import Steadiness
 
@@ -136,3 +137,34 @@ def test_nothing_to_hold_on_to_is_said_so():
         "cannot be told"
         in verdicts(found, 270, 10, 0.4)[0][1] + verdicts(FirstLook(), 1, 1, 1)[0][1]
     )
+
+
+CLIPS = {name: (truth, draw) for name, truth, draw in first_looks.clips()}
+
+
+@pytest.mark.parametrize(
+    "name",
+    ["a turning globe fills most of it", "two scenes of like light joined", "a zoom", "a hand, two cuts",
+     "a stand, the light goes down"],
+)  # fmt: skip
+def test_drawn_clips_are_seen_as_they_are(name):
+    """Some of those that ``bench/first_looks.py`` measures; through H.264 and grain."""
+    truth, draw = CLIPS[name]
+    look = Look(first_looks.WIDTH, first_looks.HEIGHT, first_looks.FRAMES)
+    for picture in first_looks.through_codec(draw):
+        look.add(picture)
+    assert first_looks.right(truth, look.result()), look.result()
+
+
+def test_silence_and_a_black_ground_are_named():
+    look = Look(270, 480, 12)
+    for n in range(12):
+        sparks = np.full((480, 270), 4, np.uint8)
+        sparks[200 + 3 * n : 220 + 3 * n, 120:140] = 240
+        look.add(rgba(sparks))
+    found = look.result(np.zeros((48_000, 2), np.float32))
+    words = " ".join(sentence for _, sentence in verdicts(found, 270, 12, 0.5))
+    assert (found.silent, found.ground, found.screen) == (True, "black", "")
+    assert "on black" in words
+    assert "all of it is silence" in words
+    assert not look.result(None).silent

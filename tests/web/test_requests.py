@@ -230,9 +230,10 @@ def test_a_key_on_what_is_no_screen_says_so(client, shot):
     state = client.post(f"/shots/{shot}/layers", json={"footage": footage}).json()["state"]
     layer = state["shot"]["layers"][-1]["id"]
     answer = client.post(f"/shots/{shot}/keys", json={"layer": layer})
-    assert answer.status_code == 422
-    assert "no screen colour" in answer.json()["problem"]
-    assert client.get(f"/shots/{shot}/parts").json()["state"]["shot"] == state["shot"]
+    assert answer.status_code == 200  # the key is there, so that an area can be dragged
+    assert answer.json()["found"] is False
+    assert "grey, black or white" in answer.json()["said"]
+    assert answer.json()["state"]["shot"]["layers"][-1]["seam"]["matte"][0]["kind"] == "screen-key"
 
 
 def test_an_empty_shot_is_not_rendered(client, shot):

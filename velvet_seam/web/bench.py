@@ -18,7 +18,7 @@ from velvet_seam.core.shot.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references, parts_of, state
 from velvet_seam.web.blends import GROUPS, WORDS, title
 from velvet_seam.web.context import Ctx, gives, templates
-from velvet_seam.web.keys import keyed_by
+from velvet_seam.web.keys import keyed_by, screen_words
 from velvet_seam.work.mixer import Mixed
 from velvet_seam.work.painter import LOUPE_SIDE, Loupe, MatteFacts, Measure, Paint, Wall
 from velvet_seam.work.studio import LIVE, SOON
@@ -112,8 +112,8 @@ async def key(identity: str, body: NewKey, request: Request, context: Ctx) -> Re
         raise Gone("That matte is no longer in the shot.")
     new = keyed_by(layer, body.kind, held, reading.colour, body.area is None, body.more)
     standing = await asyncio.to_thread(context.library.shots.edit, identity, new)
-    facts = {"share": reading.share, "uneven": reading.uneven}
-    return answer(request, context, standing, body, reading=facts)
+    said = screen_words(reading) if body.area is None else ""
+    return answer(request, context, standing, body, said=said, found=reading.found)
 
 
 @router.get("/wall.jpg", **gives("image/jpeg"))

@@ -51,6 +51,8 @@ def first_words(context: Context, item: FootageItem) -> list[tuple[Grade, str]]:
     if look and probe.kind == "clip":
         short = min(probe.width, probe.height)
         said += verdicts(look, short, probe.frames, probe.seconds)
+    elif look and look.silent:
+        said.append(("look", "all of it is silence"))
     elif look and look.loudest is not None:
         said.append(("note", f"loudest at {look.loudest:.2f} s"))
     return said

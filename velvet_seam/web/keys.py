@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from velvet_seam.core.picture.colour import LUMA_709
+from velvet_seam.core.picture.screen import ScreenReading
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edit import AddMatte, Edit, SetValues
 from velvet_seam.core.shot.layer import Layer
@@ -13,6 +14,28 @@ from velvet_seam.store.folder import new_id
 MOST_SAMPLES, MOST_AREAS = 24, 8
 _REACH = 14.0
 """Per cent of luma on each side of a sample that a luma key takes in."""
+
+
+def screen_words(reading: ScreenReading) -> str:
+    """What was found along the border, for a person."""
+    part = f"{reading.share:.0%} of the border"
+    if not reading.share:
+        return (
+            "No screen was found: the border of this layer is grey, black or white. Drag over an area of the "
+            "screen in the picture, or take the key away."
+        )
+    if not reading.found:
+        return (
+            f"No screen was found: the most common strong colour, on {part}, is not even enough to be "
+            "one. Drag over an area of the screen in the picture, or take the key away."
+        )
+    said = f"Screen found on {part}, uneven by {reading.uneven:.1f} stops."
+    if reading.second:
+        other = rgb_to_colour(*reading.second)
+        said += (
+            f" There is a second one, {other}: key it by itself, and join both mattes by “both”."
+        )
+    return said
 
 
 def luma_range(colour: tuple[float, float, float]) -> tuple[float, float]:

@@ -59,7 +59,8 @@ def prepare(
         picture = Material(item.id, item.path, probe, preview=True).read(0)
         _write_strip(folder.strip(item.id), [picture])
     else:
-        found = FirstLook(loudest=loudest(library.sound_of(item.id)))
+        moment = loudest(library.sound_of(item.id))
+        found = FirstLook(loudest=moment, silent=moment is None)
         write_whole(folder.first_look(item.id), found.model_dump_json().encode())
     library.footage.set_ready(item.id)
 

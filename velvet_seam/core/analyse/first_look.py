@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Literal
 
 import cv2
@@ -12,7 +13,7 @@ from pydantic import BaseModel
 from velvet_seam.core.analyse.steadiness import Steadiness
 from velvet_seam.core.picture.colour import LUMA_709
 from velvet_seam.core.picture.screen import measure_border
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.words import rgb_to_colour
 from velvet_seam.core.timing.rate import SOUND_RATE
 
 SIDE = 270
@@ -21,8 +22,15 @@ SIDE = 270
 _LUMA = np.array([[*LUMA_709, 0.0]], np.float32)
 _LIGHT = ((np.arange(256) / 255) ** 2.2).astype(np.float32)
 
-DISTINCT = 0.2
-"""A screen's strongest channel exceeds the others by so much, 0 to 1: curtains and skies do not."""
+FLAT = 1.0
+"""Levels by which a picture that shows something differs from its surroundings, in the mean."""
+
+CUT_LIKENESS, CUT_DROP = 0.45, 0.3
+"""Likeness of two pictures, −1 to 1, below which one begins something new; and by how much it lies below what
+is usual around it, for a fast pan is unlike all along."""
+
+STILL = 0.12
+"""Pixels at which pictures are measured: what moves less cannot be told from noise."""
 
 Grade = Literal["fine", "look", "fix", "note"]
 
@@ -44,6 +52,11 @@ class FirstLook(BaseModel):
     screen: str = ""
     screen_share: float = 0.0
     screen_uneven: float = 0.0
+    screen_second: str = ""
+    ground: Literal["", "black"] = ""
+    """What a picture stands on that is not a screen: light on black is joined by a blend."""
+    silent: bool = False
+    """There is a sound track, and nothing is on it."""
     loudest: float | None = None
     """Seconds from the start to the loudest twentieth of a second."""
 
@@ -56,7 +69,11 @@ class Look:
         self._steadiness = Steadiness()
         self._before: NDArray[np.uint8] | None = None
         self._first: NDArray[np.float32] | None = None
+        self._first_at, self._first_form, self._first_light = np.zeros(2), np.zeros(2), 0.0
         self._changes: list[float] = []
+        self._likeness: list[float] = []
+        self._small: list[NDArray[np.float32]] = []
+        self._dark: list[float] = []
         self._light: list[float] = []
         self._bright: list[float] = []
         self._burnt: list[float] = []
@@ -76,48 +93,112 @@ class Look:
         self._count += 1
         r, g, b, _ = cv2.split(rgba)
         grey = np.asarray(cv2.transform(rgba, _LUMA), np.uint8)
-        self._steadiness.add(grey)
+        anew = self._compare(grey)
+        self._steadiness.add(grey, anew)
+        self._dark.append(_dark_border(grey))
         light = np.asarray(cv2.LUT(grey, _LIGHT), np.float32)
         self._bright.append(float(light.mean()))
         self._burnt.append(float((cv2.min(cv2.min(r, g), b) >= 254).mean()))
         self._blocked.append(float((cv2.max(cv2.max(r, g), b) <= 1).mean()))
         quarter = cv2.resize(light, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
         stops = np.log2(np.asarray(quarter, np.float32) + np.float32(0.002))
-        if self._first is None:
-            self._first = stops
-        # the median over all places: what moves through the picture does not count as light
-        self._light.append(float(np.median(stops - self._first)))
+        self._light.append(self._light_of(stops, anew))
         if self._before is not None:
             self._changes.append(float(cv2.absdiff(grey, self._before).mean()))
         self._before = grey
 
+    def _light_of(self, stops: NDArray[np.float32], anew: bool) -> float:
+        """How much more light there is than at first, in stops: the median over places that both show, so
+        that neither what moves through the picture counts, nor what the camera has left behind."""
+        here, form = self._steadiness.at / 4, self._steadiness.form
+        if self._first is None or anew:
+            self._first, self._first_at, self._first_form = stops, here, form
+            self._first_light = self._light[-1] if self._light else 0.0
+        dx, dy = (round(float(v)) for v in here - self._first_at)
+        ours, then = _overlap(stops, self._first, dx, dy)
+        if ours.size >= 0.4 * stops.size and np.abs(form - self._first_form).max() < 0.03:
+            return self._first_light + float(np.median(ours - then))
+        light = self._light[
+            -1
+        ]  # most of what was seen then is gone: from here on this frame is the measure
+        self._first, self._first_at, self._first_form = stops, here, form
+        self._first_light = light
+        return light
+
+    def _compare(self, grey: NDArray[np.uint8]) -> bool:
+        """Note how alike this frame is to the two before it; whether it may show something new."""
+        small = _structure(grey)
+        before = self._small[-1] if self._small else small
+        like = 1.0  # of what shows nothing, nothing new can be told
+        if max(float(small.std()), float(before.std())) > FLAT:
+            like = float((small * before).mean() / ((small.std() + 0.5) * (before.std() + 0.5)))
+        self._likeness.append(like)
+        self._small = [*self._small[-1:], small]
+        return like < CUT_LIKENESS
+
     def result(self, sound: NDArray[np.float32] | None = None) -> FirstLook:
         """What was found; ``sound`` is that of the clip, (samples, 2) at 48 kHz."""
-        motion = self._steadiness.motion(self._scale)
-        cuts = _cuts(self._changes)
+        cuts = _cuts(self._likeness, self._changes)
+        motion = self._steadiness.motion(self._scale, cuts)
         stretches, repeated = _standing(self._changes)
+        light = max(
+            (
+                float(np.ptp(_middle(self._light[first:end])))
+                for first, end in itertools.pairwise([0, *cuts, len(self._light)])
+            ),
+            default=0.0,
+        )
+        if motion.restless > 0.25:  # where everything moves, places say nothing of the light
+            light = 0.0
+        moment = loudest(sound)
         found = FirstLook(
-            drift=motion.drift, shake=motion.shake, followed=motion.known,
-            light=float(np.ptp(_middle(self._light))) if not cuts else 0.0, cuts=cuts,
+            drift=motion.drift, shake=motion.shake, followed=motion.known, light=light, cuts=cuts,
             frozen=stretches, repeated=repeated,
             brightest=int(np.argmax(self._bright)) if self._bright else 0,
             burnt=max(self._burnt, default=0.0), blocked=max(self._blocked, default=0.0),
-            loudest=loudest(sound),
+            loudest=moment, silent=sound is not None and moment is None,
         )  # fmt: skip
-        try:
-            reading = measure_border(self._kept)
-        except Problem:
+        if self._dark and float(np.median(self._dark)) >= 0.85:
+            return found.model_copy(update={"ground": "black"})
+        if not self._kept:
             return found
-        r, g, b = (round(v) for v in reading.colour)
-        _, middle, high = sorted(reading.colour)
-        if high - middle < DISTINCT * 255 or reading.uneven > 2.5:
+        reading = measure_border(self._kept)
+        if not reading.found:
             return found
         return found.model_copy(
             update={
-                "screen": f"#{r:02x}{g:02x}{b:02x}", "screen_share": reading.share,
+                "screen": rgb_to_colour(*reading.colour), "screen_share": reading.share,
                 "screen_uneven": reading.uneven,
+                "screen_second": rgb_to_colour(*reading.second) if reading.second else "",
             }
         )  # fmt: skip
+
+
+def _overlap(
+    one: NDArray[np.float32], other: NDArray[np.float32], dx: int, dy: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """What two pictures both show, where the first shows everything so much further right and down."""
+    h, w = one.shape
+    dx, dy = min(max(dx, -w), w), min(max(dy, -h), h)
+    ours = one[max(dy, 0) : h + min(dy, 0), max(dx, 0) : w + min(dx, 0)]
+    then = other[max(-dy, 0) : h + min(-dy, 0), max(-dx, 0) : w + min(-dx, 0)]
+    return ours, then
+
+
+def _structure(grey: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """What a picture shows, small, without its light: levels about a mean of 0."""
+    small = cv2.resize(grey, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
+    fine = np.asarray(cv2.GaussianBlur(small.astype(np.float32), (0, 0), 1.5))
+    apart = fine - cv2.GaussianBlur(fine, (0, 0), 8)
+    return np.asarray(apart - apart.mean(), np.float32)
+
+
+def _dark_border(grey: NDArray[np.uint8]) -> float:
+    """Part of the border that is black, as far as compression lets it be."""
+    wide = max(2, min(grey.shape) // 16)
+    rim = np.concatenate([grey[:wide].ravel(), grey[-wide:].ravel(),
+                          grey[:, :wide].ravel(), grey[:, -wide:].ravel()])  # fmt: skip
+    return float((rim <= 24).mean())
 
 
 def _middle(values: list[float], width: int = 5) -> NDArray[np.float64]:
@@ -126,17 +207,27 @@ def _middle(values: list[float], width: int = 5) -> NDArray[np.float64]:
     return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, width), axis=1))
 
 
-def _cuts(changes: list[float]) -> list[int]:
-    """Frames that begin something new: a change far greater than all around it.
+def _cuts(likeness: list[float], changes: list[float]) -> list[int]:
+    """Frames that begin something new: unlike the one before them, though those around are alike, or changed
+    far more than all around it.
 
-    >>> _cuts([1.0] * 9 + [50.0] + [1.2] * 9)
+    Args:
+        likeness: of each frame to the one before it.
+        changes: mean difference of each frame but the first from the one before it, in levels.
+
+    >>> _cuts([1.0] * 10 + [0.1] + [0.97] * 9, [1.0] * 19)
     [10]
     """
     found = []
-    for n, change in enumerate(changes):
-        around = changes[max(0, n - 6) : n] + changes[n + 1 : n + 7]
-        if change > 18 and change > 4 * max(around, default=0.0):
-            found.append(n + 1)
+    for n in range(1, len(likeness)):
+        others = [k for k in range(max(1, n - 6), min(len(likeness), n + 7)) if k != n]
+        usual = float(np.median([likeness[k] for k in others])) if others else 1.0
+        most = max((changes[k - 1] for k in others), default=0.0)
+        new = likeness[n] < CUT_LIKENESS and likeness[n] < usual - CUT_DROP
+        # a flash is unlike both what comes before and what comes after it, and is no cut
+        flash = any(likeness[k] < CUT_LIKENESS for k in (n - 1, n + 1) if 1 <= k < len(likeness))
+        if (new and not flash) or (changes[n - 1] > 18 and changes[n - 1] > 4 * most):
+            found.append(n)
     return found
 
 
@@ -180,13 +271,13 @@ def verdicts(
     """What was found, in words, the most pressing first. Motion is judged against a picture of 1080
     lines: a pixel there is what begins to be seen as a doubled line."""
     said: list[tuple[Grade, str]] = []
-    unit = max(short_side, 1) / 1080
+    unit, scale = max(short_side, 1) / 1080, max(1.0, short_side / SIDE)
     if look.cuts:
         where = ", ".join(str(cut) for cut in look.cuts[:4])
         said.append(("look", f"{_plural(len(look.cuts), 'cut')} inside, at frame {where}"))
-    elif look.followed < 0.7:
+    if look.followed < 0.7:
         said.append(("note", "too little to hold on to: the camera's motion cannot be told"))
-    elif look.shake < 0.4 * unit and look.drift < unit:
+    elif look.shake < max(0.4 * unit, STILL * scale) and look.drift < max(unit, 2 * STILL * scale):
         said.append(("fine", "the camera stands still"))
     elif look.shake < unit:
         said.append(("look", f"the camera moves {look.drift:.0f} px, smoothly"))
@@ -194,10 +285,19 @@ def verdicts(
         said.append(
             ("look", f"hand-held: shakes by {look.shake:.1f} px, wanders {look.drift:.0f} px")
         )
-    if not look.cuts and look.light >= 0.15:
+    if look.light >= 0.15:
         grade: Grade = "fix" if look.light >= 0.5 else "look"
-        said.append((grade, f"the light changes by {look.light:.2f} stops"))
-    if look.screen and look.screen_share >= 0.3:
+        within = " within a scene" if look.cuts else ""
+        said.append((grade, f"the light changes by {look.light:.2f} stops{within}"))
+    if look.screen_second:
+        said.append(
+            ("look", f"two screens, {look.screen} and {look.screen_second}: key each by itself")
+        )
+    if look.ground == "black":
+        said.append(("note", "on black: lighten, screen or add join its light"))
+    if look.silent:
+        said.append(("look", "has a sound track, but all of it is silence"))
+    if look.screen:
         even = "even" if look.screen_uneven < 0.7 else "uneven"
         grade = "fine" if look.screen_uneven < 1.5 else "look"
         said.append((grade, f"a screen, {even}: {look.screen_uneven:.1f} stops across"))
