@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 from velvet_seam.core.engine.clip_time import runs_out
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import FootageSource, Layer
-from velvet_seam.core.shot.mask import OutlineKeys
+from velvet_seam.core.shot.mask import OutlineKeys, Vertex
 from velvet_seam.core.shot.shot import Shot, references
 from velvet_seam.core.shot.written import piece_of
 from velvet_seam.core.timing.animated import Keyframes
@@ -112,9 +112,13 @@ def _dump(part: Any) -> Any:
     """A part of the document for its panel; of a value that moves, only its first and its greatest."""
     if isinstance(part, Keyframes):
         return {"keys": [{"value": part.keys[0].value}], "most": max(k.value for k in part.keys)}
+    if isinstance(part, OutlineKeys):
+        return {"points": len(part.keys[0].value), "keys": len(part.keys)}
     if isinstance(part, tuple):
+        if part and isinstance(part[0], Vertex):
+            return {"points": len(part), "keys": 0}
         return [_dump(one) for one in part]
-    if isinstance(part, BaseModel) and not isinstance(part, OutlineKeys):
+    if isinstance(part, BaseModel):
         return {name: _dump(getattr(part, name)) for name in type(part).model_fields}
     return part
 

@@ -20,7 +20,15 @@ from velvet_seam.web.blends import GROUPS, WORDS, title
 from velvet_seam.web.context import Ctx, gives, templates
 from velvet_seam.web.keys import keyed_by, screen_words
 from velvet_seam.work.mixer import Mixed
-from velvet_seam.work.painter import LOUPE_SIDE, Loupe, MatteFacts, Measure, Paint, Wall
+from velvet_seam.work.painter import (
+    LOUPE_SIDE,
+    Loupe,
+    MatteFacts,
+    Measure,
+    Paint,
+    Wall,
+    WallPictures,
+)
 from velvet_seam.work.studio import LIVE, SOON
 
 router = APIRouter(prefix="/shots/{identity}")
@@ -124,8 +132,9 @@ async def wall(identity: str, context: Ctx, layer: str = "", frame: int = 0) -> 
     frame = min(max(frame, 0), shot.length - 1)
     names = tuple(name for _, group in GROUPS for name in group)
     ask = Wall(standing.written, shot.layer(layer).id, frame, names)
-    data = await context.studio.ask(ask, SOON)
-    return Response(data, media_type="image/jpeg", headers={"cache-control": "max-age=3600"})
+    made: WallPictures = await context.studio.ask(ask, SOON)
+    headers = {"cache-control": "max-age=3600", "x-without-above": str(int(made.without_above))}
+    return Response(made.data, media_type="image/jpeg", headers=headers)
 
 
 @router.get("/loupe")

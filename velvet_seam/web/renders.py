@@ -35,6 +35,7 @@ def _rows(context: Context) -> list[dict[str, Any]]:
         delivery = Delivery.model_validate_json(job.delivery)
         rows.append({"job": job, "shot": shot, "left": left, "delivery": delivery,
                      "size": delivery.size(shot), "rate": delivery.rate_of(shot),
+                     "picture": context.library.folder.work_picture(job.id).exists(),
                      "percent": 100 * job.done / job.total if job.total else 0})  # fmt: skip
     return rows
 
@@ -127,6 +128,14 @@ def begin(identity: str, context: Ctx, delivery: Delivery | None = None) -> dict
     return {"id": job}
 
 
+@router.get("/renders/{job}/progress")
+def progress(job: str, context: Ctx) -> dict[str, Any]:
+    """How far a render is."""
+    row = _render(context, job)
+    return {"id": row.id, "name": row.name, "state": row.state, "done": row.done, "total": row.total,
+            "sentence": row.sentence}  # fmt: skip
+
+
 @router.post("/renders/{job}/cancel", response_class=HTMLResponse)
 def cancel(job: str, request: Request, context: Ctx) -> Response:
     """Give a render up; what was finished of it is thrown away."""
@@ -191,7 +200,7 @@ def work(job: str, context: Ctx) -> Response:
     try:  # read at once: it is replaced all the time, and a response must not change its length
         picture = path.read_bytes()
     except FileNotFoundError:
-        raise Problem("There is no picture yet.") from None
+        raise Gone("There is no picture yet.") from None
     return Response(picture, media_type="image/jpeg", headers={"cache-control": "no-store"})
 
 

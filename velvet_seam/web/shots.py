@@ -13,7 +13,9 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import ValidationError
 
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import MAX_SIDE, Canvas, Shot, sentence
+from velvet_seam.core.shot.words import copy_name
 from velvet_seam.core.timing.rate import CHOICES, rate_or_problem
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.context import Context, Ctx, gives, templates
@@ -73,6 +75,15 @@ def start(
         raise Problem(f"The shot was not started: {sentence(error)}.") from None
     identity = context.library.shots.add(shot)
     return RedirectResponse(f"/shots/{identity}", status_code=303)
+
+
+@router.post("/shots/{identity}/copy", status_code=303, response_class=RedirectResponse)
+def copy(identity: str, context: Ctx) -> Response:
+    """A shot like another, under a name of its own; the wall shows it first."""
+    shot = context.library.shots.get(identity).shot
+    taken = {standing.shot.name for standing in context.library.shots.all()}
+    context.library.shots.add(revised(shot, name=copy_name(shot.name, taken)))
+    return RedirectResponse("/", status_code=303)
 
 
 @router.delete("/shots/{identity}", status_code=204)

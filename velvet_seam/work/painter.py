@@ -103,6 +103,14 @@ class Wall:
 
 
 @dataclass(frozen=True)
+class WallPictures:
+    """The wall as JPEG, and whether it shows the layers without those above, which would hide every change."""
+
+    data: bytes
+    without_above: bool
+
+
+@dataclass(frozen=True)
 class MatteFacts:
     """Ask how many holes and parts a layer's matte has on a frame, as it lies on the canvas."""
 
@@ -170,9 +178,12 @@ class Painter:
         plan = self._full.plan(self._shot(ask.document), ask.frame)
         return png_bytes(self._full.picture(plan, passing=True))
 
-    def _wall(self, ask: Wall) -> bytes:
+    def _wall(self, ask: Wall) -> WallPictures:
         shot = self._shot(ask.document)
         at = shot.layers.index(shot.layer(ask.layer))
+        above = self._hidden_by_what_lies_above(shot, ask)
+        if above:
+            shot = shot.model_copy(update={"layers": shot.layers[: at + 1]})
         orders = [shot]
         if at > 0:
             orders.append(apply(shot, ReorderLayer(layer=ask.layer, index=at - 1)))
@@ -189,7 +200,26 @@ class Painter:
                 for order in orders
             ]  # fmt: skip
             rows.append(np.concatenate(tiles if at > 0 else tiles * 2, axis=1))
-        return jpeg(np.concatenate(rows), 86)
+        return WallPictures(jpeg(np.concatenate(rows), 86), above)
+
+    def _hidden_by_what_lies_above(self, shot: Shot, ask: Wall) -> bool:
+        """Whether a layer makes no difference on a frame where it would without those above it."""
+        at = shot.layers.index(shot.layer(ask.layer))
+        if at == len(shot.layers) - 1:
+            return False
+
+        def differs(layers: tuple[Layer, ...]) -> bool:
+            there = shot.model_copy(update={"layers": layers})
+            gone = apply(there, SetValues(target=ask.layer, values={"hidden": True}))
+            one, other = (
+                self._engine.picture(
+                    self._engine.plan(each, ask.frame, short_side=ask.short_side)
+                ).copy()
+                for each in (there, gone)
+            )
+            return not np.array_equal(one, other)
+
+        return not differs(shot.layers) and differs(shot.layers[: at + 1])
 
     def _facts(self, ask: MatteFacts) -> Counts:
         """Areas in square canvas pixels."""

@@ -8,8 +8,6 @@
 
 from __future__ import annotations
 
-import itertools
-import re
 from collections.abc import Callable, Mapping
 from functools import partial, reduce
 from typing import Any
@@ -25,6 +23,7 @@ from velvet_seam.core.shot.edit import (
     AddPoint,
     AddSound,
     ChangeRate,
+    ChangeSpeed,
     DuplicateLayer,
     EaseKeys,
     Edit,
@@ -64,7 +63,16 @@ from velvet_seam.core.shot.rate_edit import change_rate
 from velvet_seam.core.shot.revise import fresh_seam, replaced, revised, with_layer
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Shot, sentence
-from velvet_seam.core.shot.time_edits import freeze, move_in_time, reverse, slip, split, trim
+from velvet_seam.core.shot.time_edits import (
+    change_speed,
+    freeze,
+    move_in_time,
+    reverse,
+    slip,
+    split,
+    trim,
+)
+from velvet_seam.core.shot.words import copy_name
 from velvet_seam.core.timing.animated import Animated, Keyframes, value_at
 
 FIXED = {"id", "kind"}
@@ -120,20 +128,12 @@ def _remove_layer(shot: Shot, edit: RemoveLayer) -> Shot:
 def _duplicate_layer(shot: Shot, edit: DuplicateLayer) -> Shot:
     layer = shot.layer(edit.layer)
     copy = revised(
-        layer, id=edit.new_id, name=_copy_name(shot, layer.name), seam=fresh_seam(layer, edit.new_id),
+        layer, id=edit.new_id, name=copy_name(layer.name, {thing.name for thing in shot.things}), seam=fresh_seam(layer, edit.new_id),
         locked=False,
     )  # fmt: skip
     layers = list(shot.layers)
     layers.insert(layers.index(layer) + 1, copy)
     return revised(shot, layers=layers)
-
-
-def _copy_name(shot: Shot, name: str) -> str:
-    """A name for a copy that nothing in the shot has: *Fox copy*, *Fox copy 2*."""
-    stem = re.sub(r" copy( \d+)?$", "", name)[:108]
-    taken = {thing.name for thing in shot.things}
-    names = itertools.chain([f"{stem} copy"], (f"{stem} copy {n}" for n in itertools.count(2)))
-    return next(one for one in names if one not in taken)
 
 
 def _reorder_layer(shot: Shot, edit: ReorderLayer) -> Shot:
@@ -371,6 +371,7 @@ _APPLY: dict[type, Callable[[Shot, Any], Shot]] = {
     Split: split,
     Slip: slip,
     Freeze: freeze,
+    ChangeSpeed: change_speed,
     Reverse: reverse,
     AddSound: _add_sound,
     RemoveSound: _remove_sound,

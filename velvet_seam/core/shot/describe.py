@@ -11,6 +11,7 @@ from velvet_seam.core.shot.edit import (
     AddPoint,
     AddSound,
     ChangeRate,
+    ChangeSpeed,
     DuplicateLayer,
     EaseKeys,
     Edit,
@@ -118,6 +119,8 @@ def describe(shot: Shot, edit: Edit) -> str:
             return f"slip {_called(shot, target)}"
         case Freeze(layer=target):
             return f"freeze {_called(shot, target)}"
+        case ChangeSpeed(target=target):
+            return f"speed of {_called(shot, target)}"
         case Reverse(target=target):
             return f"{_called(shot, target)} the other way round"
         case MoveInTime(target=target):

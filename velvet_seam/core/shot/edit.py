@@ -229,6 +229,14 @@ class Freeze(Part):
     apart: bool = Field(False, description="as a layer of its own above; nothing else changes")
 
 
+class ChangeSpeed(Part):
+    """Another even speed; the same stretch of the source is shown, in more or fewer frames."""
+
+    do: Literal["change-speed"] = "change-speed"
+    target: Id
+    speed: float = Field(ge=-1000, le=1000)
+
+
 class Reverse(Part):
     """Show the same stretch of the source backwards."""
 
@@ -293,6 +301,7 @@ Edit = Annotated[
     | Split
     | Slip
     | Freeze
+    | ChangeSpeed
     | Reverse
     | AddSound
     | RemoveSound

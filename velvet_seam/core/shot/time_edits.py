@@ -9,13 +9,13 @@ from typing import Any, TypeVar
 from pydantic import BaseModel
 
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.edit import Freeze, MoveInTime, Reverse, Slip, Split, Trim
+from velvet_seam.core.shot.edit import ChangeSpeed, Freeze, MoveInTime, Reverse, Slip, Split, Trim
 from velvet_seam.core.shot.keyframes import with_keys
 from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.mask import OutlineKeys
 from velvet_seam.core.shot.revise import fresh_seam, replaced, revised, with_layer
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes
+from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, integral
 from velvet_seam.core.timing.ease import Ease
 
 Thing = TypeVar("Thing", Layer, SoundTrack)
@@ -148,6 +148,24 @@ def freeze(shot: Shot, edit: Freeze) -> Shot:
     at = next(n for n, one in enumerate(layers) if one.id == layer.id)
     layers[at + 1 : at + 1] = [frozen, *rest]
     return revised(shot, layers=layers)
+
+
+def change_speed(shot: Shot, edit: ChangeSpeed) -> Shot:
+    """Another speed over the same stretch of the source: the bar becomes longer or shorter."""
+
+    def changed(thing: Thing) -> Thing:
+        if edit.speed == 0:
+            raise Problem(
+                "At 0 % the clip stands still and shows no stretch of itself. Nothing was changed."
+            )
+        stretch = integral(thing.time.speed, thing.span.length)
+        if stretch == 0:
+            raise Problem(f"{thing.name} stands still, and shows no stretch that could be kept.")
+        frames = max(1, round(abs(stretch) / abs(Fraction(edit.speed).limit_denominator(10_000))))
+        span = Span(first=thing.span.first, last=thing.span.first + frames - 1)
+        return revised(thing, span=span, time=revised(thing.time, speed=edit.speed))
+
+    return replaced(shot, edit.target, changed)
 
 
 def reverse(shot: Shot, edit: Reverse) -> Shot:

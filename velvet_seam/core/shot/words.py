@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 import unicodedata
+from collections.abc import Collection
 from typing import Annotated, Any
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
@@ -35,6 +37,17 @@ def clean_name(given: str) -> str:
         r"(?<!\w)\u200c|\u200c(?!\w)|^\u200d+|\u200d+$|(?<=\s)\u200d|\u200d(?=\s)", "", visible
     )
     return " ".join(joined.split())
+
+
+def copy_name(name: str, taken: Collection[str]) -> str:
+    """A name for a copy that nothing else has.
+
+    >>> copy_name("Fox", {"Fox"}), copy_name("Fox copy", {"Fox", "Fox copy"})
+    ('Fox copy', 'Fox copy 2')
+    """
+    stem = re.sub(r" copy( \d+)?$", "", name)[: NAME_LENGTH - 12]
+    names = itertools.chain([f"{stem} copy"], (f"{stem} copy {n}" for n in itertools.count(2)))
+    return next(one for one in names if one not in taken)
 
 
 def _name(given: Any) -> Any:

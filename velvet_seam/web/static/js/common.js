@@ -43,6 +43,29 @@ export async function ask(path, { method = "GET", body } = {}) {
 }
 
 const SLICE = 8 << 20;
+
+const CRC = Uint32Array.from({ length: 256 }, (_, n) => {
+  let c = n;
+  for (let k = 0; k < 8; k += 1) c = c & 1 ? 0xedb88320 ^ (c >>> 1) : c >>> 1;
+  return c;
+});
+
+/** CRC-32 of bytes (ISO 3309), going on from that of what came before. */
+export function crc32(bytes, before = 0) {
+  let c = ~before;
+  for (let n = 0; n < bytes.length; n += 1) c = CRC[(c ^ bytes[n]) & 255] ^ (c >>> 8);
+  return ~c >>> 0;
+}
+
+/** The digest of a file up to a place, slice by slice, so that the page stays quick. */
+async function digestTo(file, end, known) {
+  while (known.at < end) {
+    const to = Math.min(end, known.at + SLICE);
+    known.crc = crc32(new Uint8Array(await file.slice(known.at, to).arrayBuffer()), known.crc);
+    known.at = to;
+  }
+  return known.crc;
+}
 const PATIENCE = [500, 1000, 2000, 4000, 8000, 8000, 8000, 8000];
 
 /** Send a blob with its progress; resolves to the answer, rejects with a sentence or `null` when
@@ -70,6 +93,7 @@ function sendBlob(method, path, blob, onProgress, stop) {
  * has arrived is not sent again. `stop.now()` gives it up. */
 export async function sendFile(file, onProgress, stop = {}) {
   let given = false, tries = 0;
+  const known = { at: 0, crc: 0 };
   stop.now = () => { given = true; stop.abort?.(); };
   const about = { name: file.name, size: file.size, modified: file.lastModified };
   for (;;) {
@@ -80,13 +104,14 @@ export async function sendFile(file, onProgress, stop = {}) {
       while (have < file.size) {
         if (given) throw new Error("cancelled");
         const from = have;
+        await digestTo(file, from, known); // of what has been sent, while the rest is on its way
         const slice = file.slice(from, from + SLICE);
         const at = `/footage/arrivals/${here.id}?at=${from}`;
         have = (await sendBlob("PUT", at, slice, (sent) => onProgress((from + sent) / file.size), stop)).have;
         tries = 0;
       }
       onProgress(1);
-      return await post(`/footage/arrivals/${here.id}/finish`, {});
+      return await post(`/footage/arrivals/${here.id}/finish`, { crc: await digestTo(file, file.size, known) });
     } catch (problem) {
       if (problem) {
         if (problem.message === "cancelled" && here) fetch(`/footage/arrivals/${here.id}`, { method: "DELETE" });
@@ -163,12 +188,13 @@ export function drawTile(canvas, image, tiles, index, cover) {
 /** Progress bars are drawn from data, since the page allows no inline style. */
 export function drawProgress(root = document) {
   for (const bar of root.querySelectorAll("[data-part]")) {
-    bar.firstElementChild.style.width = `${100 * bar.dataset.part}%`;
+    if (bar.firstElementChild) bar.firstElementChild.style.width = `${100 * bar.dataset.part}%`;
   }
 }
 
 drawProgress();
 document.addEventListener("htmx:after:swap", () => drawProgress());
+document.addEventListener("htmx:after:settle", () => drawProgress());
 document.addEventListener("htmx:response:error", (event) => {
   let sentence = "That did not work; nothing was changed.";
   try { sentence = JSON.parse(event.detail.ctx.text).problem ?? sentence; } catch { /* not JSON */ }

@@ -70,3 +70,28 @@ document.addEventListener("click", async (event) => {
   await ask(`/shots/${button.dataset.remove}`, { method: "DELETE" });
   button.closest("li").remove();
 });
+
+// a name is changed where it stands
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-rename]");
+  if (!button) return;
+  const name = button.closest("li").querySelector(".wall-name"), field = document.createElement("input");
+  Object.assign(field, { className: "field", value: name.textContent, maxLength: 120 });
+  field.setAttribute("aria-label", "Name of the shot");
+  name.replaceWith(field);
+  field.select();
+  let done = false;
+  const end = async (keep) => {
+    if (done) return;
+    done = true;
+    const to = field.value.trim();
+    field.replaceWith(name);
+    button.focus();
+    if (!keep || !to || to === name.textContent) return;
+    const edit = { do: "set-values", target: null, values: { name: to } };
+    const answer = await ask(`/shots/${button.dataset.rename}/edits`, { method: "POST", body: { edit } }).catch(() => null);
+    if (answer) name.textContent = answer.state.shot.name;
+  };
+  field.addEventListener("keydown", ({ key }) => { if (key === "Enter") end(true); if (key === "Escape") end(false); });
+  field.addEventListener("blur", () => end(true));
+});

@@ -1,13 +1,14 @@
 // What buttons and fields do.
 import { ask, say } from "../common.js";
 import { ClipTime } from "./clip-time.js";
+import { Copying } from "./copying.js";
 import { round } from "./handles.js";
 import { Keyboard } from "./keyboard.js";
 import { MaskDraw } from "./mask-draw.js";
-import { tidy } from "./mask-handles.js";
-import { maskMap, OWN_LENGTHS } from "./mask-shape.js";
+import { maskMap } from "./mask-shape.js";
 import { Mattes } from "./mattes.js";
-import { moves, valueAt } from "./moving.js";
+import { valueAt } from "./moving.js";
+import { Rendering } from "./rendering.js";
 import { Shelf } from "./shelf.js";
 import { Wall } from "./wall.js";
 
@@ -21,6 +22,8 @@ export class Commands {
     this.wall = new Wall(bench);
     this.clips = new ClipTime(bench, newId);
     this.mattes = new Mattes(bench, handles, newId);
+    this.copying = new Copying(bench, (layer, part, to) => this.copy(layer, part, to));
+    this.rendering = new Rendering();
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
     document.getElementById("to-start").addEventListener("click", () => this.go(0));
@@ -94,11 +97,8 @@ export class Commands {
         bench.tell("solo");
         bench.tell("frame");
       },
-      duplicate: () => bench.editAll(all("duplicate"), layers.map((one) => ({ do: "duplicate-layer", layer: one.id, new_id: newId("l") }))),
-      "duplicate-here": () => bench.editAll(all("duplicate"), layers.flatMap((one) => {
-        const new_id = newId("l");
-        return [{ do: "duplicate-layer", layer: one.id, new_id }, { do: "move-in-time", target: new_id, by: bench.frame - one.span.first }];
-      })),
+      duplicate: () => this.duplicate(all("duplicate"), layers, false),
+      "duplicate-here": () => this.duplicate(all("duplicate"), layers, true),
       remove: () => {
         return bench.editAll(all("remove"), things.map((one) => (one.seam ? { do: "remove-layer", layer: one.id } : { do: "remove-sound", sound: one.id })));
       },
@@ -117,11 +117,13 @@ export class Commands {
       measure: () => this.mattes.measure({ layer: id }),
       area: () => this.mattes.area(layer, dataset),
       "add-key": () => this.mattes.addKey(layer, dataset.kind),
-      "plate-here": () => this.mattes.plateHere(layer, dataset.part),
+      "plate-here": () => bench.send("clean-frame", { layer: id, part: dataset.part, frame: bench.frame }).catch(() => null),
       "drop-sample": () => this.mattes.dropSample(layer, dataset),
       "draw-mask": () => this.masks.start(layer, dataset.kind),
       "save-outline": () => this.masks.save(layer, dataset.part),
-      "fix-mask": () => this.fixMask(layer, dataset.part, dataset.to),
+      "fix-mask": () => bench.send("fixed-mask", { layer: id, mask: dataset.part, to: dataset.to, frame: bench.frame }).catch(() => null),
+      "hold-matte": () => bench.send("held-matte", { layer: id, part: dataset.part, moves: dataset.to === "layer", frame: bench.frame }).catch(() => null),
+      "copy-to": () => this.copying.open(layer, dataset.part ?? null, button),
       wall: () => this.wall.toggle(),
       "key-mask": () => { this.handles.masks.take(dataset.part); return this.keyframes.whole(); },
       reverse: () => bench.edit({ do: "reverse", target: id }),
@@ -133,6 +135,18 @@ export class Commands {
     return actions[name]?.();
   }
 
+  /** Copies, which are chosen then; `here`: they begin at the playhead. */
+  async duplicate(label, layers, here) {
+    const { bench } = this, ids = layers.map(() => newId("l"));
+    const edits = layers.flatMap((one, n) => [
+      { do: "duplicate-layer", layer: one.id, new_id: ids[n] },
+      ...(here ? [{ do: "move-in-time", target: ids[n], by: bench.frame - one.span.first }] : []),
+    ]);
+    if (!edits.length || !(await bench.editAll(label, edits))) return;
+    await bench.choose(`${bench.kind === "seam" ? "seam" : "layer"}:${ids[0]}`);
+    bench.chooseAlso(ids.slice(1), true);
+  }
+
   /** Only these are heard, or with them others again; the shot and its renders stay as they are. */
   hearAlone(ids) {
     const { bench } = this, alone = ids.every((id) => bench.heard.has(id));
@@ -140,21 +154,29 @@ export class Commands {
     bench.tell("heard");
   }
 
-  /** Move the chosen layer, or the active mask, by pixels of the canvas. */
+  /** Move the chosen layer, or the active mask, by pixels of the canvas: each from where the one before it has
+   * put it. */
   nudge(event) {
-    const { bench } = this, { layer } = bench;
-    if (!layer) return;
-    const by = event.shiftKey ? 10 : 1, at = bench.at(layer);
+    const { bench } = this, id = bench.layer?.id, frame = bench.frame;
+    if (!id) return;
+    const by = event.shiftKey ? 10 : 1;
     const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0, dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
-    const mask = bench.kind === "seam" && this.handles.masks.current(layer);
-    if (!mask) {
-      bench.set(layer.id, { ...(dx ? { "place.x": valueAt(layer.place.x, at) + dx } : {}), ...(dy ? { "place.y": valueAt(layer.place.y, at) + dy } : {}) });
-      return;
-    }
-    const { base } = maskMap(mask, layer, at, bench.shot.canvas);
+    const mask = bench.kind === "seam" && this.handles.masks.current(bench.layer)?.id;
+    bench.editThen(() => {
+      const layer = bench.thing(id);
+      if (!layer) return null;
+      const at = Math.min(Math.max(frame, layer.span.first), layer.span.last) - layer.span.first;
+      const held = layer.seam.masks.find((one) => one.id === mask);
+      const values = held ? this.nudgedMask(layer, held, at, dx, dy) : nudgedPlace(layer, at, dx, dy);
+      return bench.setting(id, values, bench.autoKey ? at : undefined);
+    });
+  }
+
+  nudgedMask(layer, mask, at, dx, dy) {
+    const { base } = maskMap(mask, layer, at, this.bench.shot.canvas, this.handles.stray(layer));
     const from = base.toSource(0, 0), to = base.toSource(dx, dy);
     const moved = { x: round(valueAt(mask.x, at) + to.u - from.u, 2), y: round(valueAt(mask.y, at) + to.v - from.v, 2) };
-    bench.set(layer.id, Object.fromEntries(Object.entries(moved).map(([name, value]) => [`seam.masks.${mask.id}.${name}`, value])));
+    return Object.fromEntries(Object.entries(moved).map(([name, value]) => [`seam.masks.${mask.id}.${name}`, value]));
   }
 
   /** Of all that may be chosen, the smallest goes first: keyframes, a point of an outline, layers. */
@@ -173,63 +195,31 @@ export class Commands {
     });
   }
 
-  /** A mask stays where it is seen when it is fixed to something else. */
-  fixMask(layer, id, to) {
-    const mask = layer.seam.masks.find((one) => one.id === id);
-    if (mask.fixed === to) return null;
-    const moved = this.seenFrom(mask, layer, to, layer);
-    return this.bench.set(layer.id, Object.fromEntries(Object.entries(moved).map(([name, value]) => [`seam.masks.${id}.${name}`, value])));
-  }
-
-  /** What changes of a mask when it is fixed to the canvas or to another layer and stays where it is. */
-  seenFrom(mask, layer, to, other) {
+  /** A matte, a mask, or how a layer comes, goes, stirs and echoes, for other layers too. */
+  copy(layer, part, to) {
     const { bench } = this;
-    const moved = { fixed: to };
-    const lengths = OWN_LENGTHS.slice(2).filter((name) => mask[name] !== undefined);
-    if (["x", "y", "rotation", "outline", ...lengths].some((name) => moves(mask[name]))) return moved;
-    const at = bench.frame - layer.span.first, there = bench.frame - other.span.first;
-    const old = maskMap(mask, layer, at, bench.shot.canvas);
-    const spot = old.toCanvas(0, 0);
-    const next = maskMap({ ...mask, x: 0, y: 0, fixed: to }, other, there, bench.shot.canvas);
-    const { u, v } = next.base.toSource(spot.x, spot.y);
-    const k = old.unit / next.unit;
-    const turned = (fixed, place, frame) => (fixed === "canvas" ? 0 : valueAt(place.rotation, frame));
-    const turn = turned(mask.fixed, layer.place, at) - turned(to, other.place, there);
-    Object.assign(moved, { x: round(u, 1), y: round(v, 1), rotation: round(mask.rotation + turn, 1) });
-    for (const name of lengths) moved[name] = round(mask[name] * k, 1);
-    if (mask.outline) {
-      moved.outline = mask.outline.map((one) => tidy(Object.fromEntries(Object.entries(one).map(([key, value]) => [key, key === "feather" ? value : value * k]))));
-    }
-    return moved;
+    return bench.send("copies", { layer: layer.id, part, to, frame: bench.frame }).then(() => {
+      const names = to.map((id) => bench.thing(id)?.name).filter(Boolean);
+      say(names.length === 1 ? `${names[0]} has it too.` : `${names.length} layers have it too.`);
+    }).catch(() => null);
   }
 
-  /** A matte or a mask for another layer too; a mask lies there where it lies here. */
-  copyPart(layer, id, to) {
-    const { bench } = this;
-    const other = bench.shot.layers.find((one) => one.id === to);
-    const mask = layer.seam.masks.find((one) => one.id === id);
-    if (mask) {
-      const copy = { ...mask, id: newId("m"), ...(mask.fixed === "layer" ? this.seenFrom(mask, layer, "layer", other) : {}) };
-      bench.edit({ do: "add-mask", layer: to, mask: copy }).then((done) => { if (done) say(`${other.name} has the mask too.`); });
-      return;
-    }
-    const matte = layer.seam.matte.find((one) => one.id === id);
-    bench.edit({ do: "add-matte", layer: to, matte: { ...matte, id: newId("k") } }).then((done) => { if (done) say(`${other.name} has the matte too.`); });
-  }
-
-  /** How a layer comes, goes, stirs and echoes, for another one too. */
-  copyMotion(layer, to) {
-    const { bench } = this, other = bench.shot.layers.find((one) => one.id === to);
-    const values = Object.fromEntries(["arrive", "leave", "stir", "echo", "shutter"].map((name) => [name, layer[name]]));
-    bench.edit({ do: "several", label: `${other.name} moves as ${layer.name}`, edits: [{ do: "set-values", target: to, values }] })
-      .then((done) => { if (done) say(`${other.name} comes, goes and stirs as ${layer.name} does.`); });
-  }
-
+  /** The layer and the one below it change places; pressed again, they change back. */
   swap(layer) {
     const { bench } = this;
-    const at = bench.shot.layers.indexOf(layer);
-    if (at <= 0) { say("There is no layer below this one to swap with."); return null; }
-    return bench.edit({ do: "reorder-layer", layer: layer.id, index: at - 1 });
+    return bench.editThen(() => {
+      const at = bench.shot.layers.findIndex((one) => one.id === layer.id);
+      const below = bench.shot.layers[at - 1], { swapped } = this;
+      // what was just put below is brought up again, as long as it lies there
+      const back = swapped?.below === layer.id && bench.shot.layers[at + 1]?.id === swapped.above;
+      if (back) {
+        this.swapped = null;
+        return { do: "reorder-layer", layer: layer.id, index: at + 1 };
+      }
+      if (!below) { say("There is no layer below this one to swap with."); return null; }
+      this.swapped = { below: layer.id, above: below.id };
+      return { do: "reorder-layer", layer: layer.id, index: at - 1 };
+    });
   }
 
   undo() { if (this.bench.state.undo) this.bench.send("undo").catch(() => null); }
@@ -250,7 +240,9 @@ export class Commands {
     const chosen = Object.fromEntries(new FormData(document.getElementById("deliver")));
     const body = { kind: chosen.kind, scale: Number(chosen.scale), quality: chosen.quality, rate: chosen.rate || null, loudness: chosen.loudness ?? "as-mixed" };
     const answer = await ask(`/shots/${this.bench.id}/renders`, { method: "POST", body }).catch(() => null);
-    if (answer) location.href = "/renders";
+    if (!answer) return;
+    document.getElementById("deliver-pop").hidePopover();
+    this.rendering.watch(answer.id);
   }
 
   change(event) {
@@ -263,18 +255,16 @@ export class Commands {
       return;
     }
     if ("ramp" in event.target.dataset) { this.clips.ramp(this.bench.layer, event.target.value); return; }
-    const copy = event.target.closest("[data-copy-part]");
-    if (copy) { this.copyPart(this.bench.layer, copy.dataset.copyPart, copy.value); copy.value = ""; return; }
-    if ("copyMotion" in event.target.dataset) { this.copyMotion(this.bench.layer, event.target.value); event.target.value = ""; return; }
     if ("rate" in event.target.dataset) { this.clips.changeRate(event.target.value); return; }
     const field = event.target.closest("[data-value], [data-trim]");
     if (!field) return;
     const { bench } = this;
     const target = field.closest("[data-target]").dataset.target;
     if (field.dataset.trim) {
-      const to = Number(field.value);
-      if (!Number.isInteger(to)) { bench.tell("restore"); return; }
-      bench.edit({ do: "trim", target, edge: field.dataset.trim, to });
+      const to = Number(field.value), thing = bench.thing(target);
+      if (!Number.isInteger(to) || !thing) { bench.tell("restore"); return; }
+      const edit = field.dataset.trim === "move" ? { do: "move-in-time", target, by: to - thing.span.first } : { do: "trim", target, edge: field.dataset.trim, to };
+      bench.edit(edit).then((answer) => { if (!answer) bench.tell("restore"); });
       return;
     }
     let value = field.type === "checkbox" ? field.checked : field.value;
@@ -295,4 +285,9 @@ export class Commands {
     const { bench } = this;
     bench.editAll(`${name} frame of ${bench.targets.length} layers`, bench.targets.map((thing) => ({ do: "trim", target: thing.id, edge: name, to: bench.frame })));
   }
+}
+
+/** A place so many pixels further. */
+function nudgedPlace({ place }, at, dx, dy) {
+  return { ...(dx ? { "place.x": valueAt(place.x, at) + dx } : {}), ...(dy ? { "place.y": valueAt(place.y, at) + dy } : {}) };
 }

@@ -5,14 +5,16 @@ import { NAMES } from "./time.js";
 const TALL = 240; // of a strip as it is sent
 
 export class Films {
-  constructor(bench, strip, bar) {
-    Object.assign(this, { bench, strip, bar });
+  constructor(bench, strip) {
+    Object.assign(this, { bench, strip });
     this.canvas = document.createElement("canvas");
     this.canvas.className = "films";
     this.canvas.setAttribute("aria-hidden", "true");
     strip.svg.before(this.canvas);
     this.tiles = new Map();
   }
+
+  get bar() { return this.strip.rows[1]; }
 
   clip(layer) {
     const item = layer.source?.kind === "footage" ? this.bench.state.footage[layer.source.footage] : null;
@@ -21,18 +23,19 @@ export class Films {
 
   /** The pictures of a piece of footage at the height of a bar, side by side; none until they are there. */
   tilesOf(item) {
-    if (this.tiles.has(item.id)) return this.tiles.get(item.id);
+    const { bar } = this, key = `${item.id} ${bar}`;
+    if (this.tiles.has(key)) return this.tiles.get(key);
     if (!item.ready) return null;
-    this.tiles.set(item.id, null);
+    this.tiles.set(key, null);
     const image = new Image();
     image.onload = () => {
-      const ratio = devicePixelRatio || 1, tall = Math.round(this.bar * ratio);
+      const ratio = devicePixelRatio || 1, tall = Math.round(bar * ratio);
       const count = Math.max(1, Math.round(image.naturalWidth / ((item.width * TALL) / item.height)));
       const wide = Math.max(1, Math.round((image.naturalWidth / count) * (tall / image.naturalHeight)));
       const small = document.createElement("canvas");
       Object.assign(small, { width: wide * count, height: tall });
       small.getContext("2d").drawImage(image, 0, 0, small.width, tall);
-      this.tiles.set(item.id, { small, count, wide, tall });
+      this.tiles.set(key, { small, count, wide, tall });
       if (!this.strip.held) this.strip.render();
     };
     image.src = `/footage/${item.id}/strip.jpg`;

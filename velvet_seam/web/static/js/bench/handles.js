@@ -1,4 +1,5 @@
 // Handles on the picture: place of a layer, garbage masks, areas dragged over the screen.
+import { follow } from "./drag.js";
 import { MaskHandles } from "./mask-handles.js";
 import { MotionPath } from "./motion-path.js";
 import { still, valueAt } from "./moving.js";
@@ -7,11 +8,14 @@ import { add, redraw } from "./svg.js";
 const KNOB = 5;
 const REACH = 26;
 
+/** Nothing that arrival or stirring adds to a place. */
+const STILL = { x: 0, y: 0, scale: 1, turn: 0 };
+
 /** From source pixels (from the layer's middle) to canvas pixels, and back. */
-export function layerMap(place, at) {
-  const scale = valueAt(place.scale, at) / 100;
-  const turn = (valueAt(place.rotation, at) * Math.PI) / 180;
-  const x = valueAt(place.x, at), y = valueAt(place.y, at);
+export function layerMap(place, at, stray = STILL) {
+  const scale = (valueAt(place.scale, at) / 100) * stray.scale;
+  const turn = ((valueAt(place.rotation, at) + stray.turn) * Math.PI) / 180;
+  const x = valueAt(place.x, at) + stray.x, y = valueAt(place.y, at) + stray.y;
   const c = Math.cos(turn), s = Math.sin(turn);
   const fx = place.flip_x ? -1 : 1, fy = place.flip_y ? -1 : 1;
   return {
@@ -36,7 +40,8 @@ export class Handles {
     this.hint.querySelector("button").addEventListener("click", () => this.stopDrawing());
     this.drawing = null;
     this.held = null;
-    for (const name of ["state", "frame", "chosen", "layout", "way", "refused"]) {
+    // with the picture, not before it: outlines and picture are always of one frame
+    for (const name of ["state", "painted", "chosen", "layout", "way", "refused"]) {
       bench.addEventListener(name, () => { if (!this.held) this.render(); });
     }
     this.svg.addEventListener("pointerdown", (event) => this.press(event));
@@ -51,6 +56,12 @@ export class Handles {
   }
 
   at(layer) { return this.bench.frame - layer.span.first; }
+
+  /** What arrival and stirring make of the layer's place in the picture that is seen. */
+  stray(layer) {
+    const { stray } = this.picture;
+    return stray?.layer === layer.id && stray.frame === this.bench.frame ? stray : STILL;
+  }
 
   render(place, mask) { redraw(this.svg, () => this.renderAll(place, mask)); }
 
@@ -81,7 +92,7 @@ export class Handles {
   renderPlace(layer, place) {
     const { svg } = this;
     const { width, height } = this.size(layer);
-    const map = layerMap(place, this.at(layer));
+    const stray = this.stray(layer), map = layerMap(place, this.at(layer), stray);
     const corners = this.outline(map, 0, 0, width, height);
     const path = `M${corners.map((p) => p.join(" ")).join("L")}Z`;
     add(svg, "path", { class: "grab", d: path, "data-grab": "move" });
@@ -94,7 +105,7 @@ export class Handles {
       add(svg, "circle", { class: "knob", cx: x, cy: y, r: KNOB, "data-grab": "scale", "data-corner": n });
     });
     const middle = this.point(map.toCanvas(0, 0));
-    const turn = (valueAt(place.rotation, this.at(layer)) * Math.PI) / 180;
+    const turn = ((valueAt(place.rotation, this.at(layer)) + stray.turn) * Math.PI) / 180;
     const flip = place.flip_y ? -1 : 1;
     const topEdge = this.point(map.toCanvas(0, (-flip * height) / 2));
     const long = Math.max(Math.hypot(topEdge[0] - middle[0], topEdge[1] - middle[1]) - REACH, REACH);
@@ -133,6 +144,16 @@ export class Handles {
     if (way) this.bench.see(way);
     this.loupe.sample(way === "source");
     this.render();
+  }
+
+  /** What is asked for by a drag is put in the middle by Enter, to be placed by numbers and keys. */
+  placeHere() {
+    const { drawing } = this;
+    if (!drawing || drawing.points) return false;
+    const { width, height } = this.bench.shot.canvas;
+    this.stopDrawing();
+    drawing.done({ from: { x: width * 0.3, y: height * 0.35 }, to: { x: width * 0.7, y: height * 0.65 } });
+    return true;
   }
 
   stopDrawing() {
@@ -201,36 +222,15 @@ export class Handles {
       && Math.hypot(event.clientX - this.lastPress.x, event.clientY - this.lastPress.y) < 6;
     this.lastPress = again ? null : { time: event.timeStamp, x: event.clientX, y: event.clientY };
     if (again && this.masks.double(event)) return;
-    this.svg.setPointerCapture(event.pointerId);
     const start = this.picture.toCanvas(event);
-    const drag = grab === "draw" && this.drawing.points ? this.dragLine(start) : grab === "draw" ? this.dragMarquee(start) : this.dragHandle(event.target, start);
-    if (!drag) return;
-    this.held = drag;
-    let last = event, waiting = false;
-    const step = () => {
-      waiting = false;
-      if (this.held === drag) drag.move(this.picture.toCanvas(last), last);
-    };
-    const move = (next) => {
-      last = next;
-      if (!waiting) {
-        waiting = true;
-        requestAnimationFrame(step);
-      }
-    };
-    const end = (next) => {
-      this.svg.removeEventListener("pointermove", move);
-      this.svg.removeEventListener("pointerup", end);
-      this.svg.removeEventListener("pointercancel", end);
-      last = next;
-      if (next.type === "pointerup") step();
-      this.held = null;
-      drag.end(next.type === "pointerup");
-      this.render();
-    };
-    this.svg.addEventListener("pointermove", move);
-    this.svg.addEventListener("pointerup", end);
-    this.svg.addEventListener("pointercancel", end);
+    const node = { dataset: { ...event.target.dataset } }; // handles are drawn anew meanwhile
+    follow(this.svg, event, this.bench, () => {
+      const drag = grab !== "draw" ? this.dragHandle(node, start) : this.drawing?.points ? this.dragLine(start) : this.drawing && this.dragMarquee(start);
+      return drag && {
+        move: (next) => drag.move(this.picture.toCanvas(next), next),
+        end: (finished) => { drag.end(finished); this.render(); },
+      };
+    }, (held) => { this.held = held; });
   }
 
   dragMarquee(from) {
@@ -270,8 +270,9 @@ export class Handles {
 
   placeChange(layer, node, start) {
     const place = still(layer.place, this.at(layer));
-    const away = (p) => Math.hypot(p.x - place.x, p.y - place.y);
-    const angle = (p) => (Math.atan2(p.y - place.y, p.x - place.x) * 180) / Math.PI;
+    const stray = this.stray(layer), seen = { x: place.x + stray.x, y: place.y + stray.y };
+    const away = (p) => Math.hypot(p.x - seen.x, p.y - seen.y);
+    const angle = (p) => (Math.atan2(p.y - seen.y, p.x - seen.x) * 180) / Math.PI;
     const changes = {
       move: (now, event) => {
         let x = place.x + now.x - start.x, y = place.y + now.y - start.y;

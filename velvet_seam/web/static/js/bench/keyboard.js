@@ -1,5 +1,6 @@
 // The keys: one table of what has a key and what it does, for the keys themselves, their list, and finding.
 import { fits, provide } from "../find.js";
+import { things } from "./things.js";
 
 export class Keyboard {
   constructor(commands) {
@@ -8,6 +9,9 @@ export class Keyboard {
     this.actions = this.table();
     this.byKey = new Map(this.actions.flatMap((action) => action.keys.map((key) => [key, action])));
     document.addEventListener("keydown", (event) => this.key(event));
+    // a button is pressed by Space when it comes up again: not while Space plays
+    document.addEventListener("keyup", (event) => { if (event.key === " " && event.target.matches("button") && !event.target.closest("[popover]")) event.preventDefault(); });
+    document.addEventListener("beforetoggle", (event) => this.remember(event), true);
     this.listKeys();
     provide((words) => this.find(words));
   }
@@ -54,7 +58,10 @@ export class Keyboard {
       this.commands.choose(event.target.dataset.choose, event);
       return;
     }
-    if (event.key === " " && event.target.closest("button, a, summary")) return;
+    if (event.key === "Escape" && this.closeTop()) { event.preventDefault(); return; }
+    // Space plays wherever one does not type; a button that has the focus is pressed by Enter
+    if (event.key === " " && event.target.closest("a, summary, [popover]")) return;
+    if (event.key === "Enter" && this.commands.handles.placeHere()) { event.preventDefault(); return; }
     if (event.key === "Enter" && this.commands.handles.drawing?.points?.length > 2) {
       event.preventDefault(); // the button that began it may still have the focus
       this.commands.handles.endLine(false);
@@ -65,6 +72,25 @@ export class Keyboard {
     if (!action || event.altKey) return;
     event.preventDefault();
     action.run(event);
+  }
+
+  /** The browser gives the focus back only where a button opened a popover by itself. */
+  remember({ target, newState }) {
+    if (!target.matches("[popover]")) return;
+    if (newState === "open") { target.before_ = document.activeElement; return; }
+    const back = target.before_;
+    target.before_ = null;
+    if (back?.isConnected && back !== document.body && (target.contains(document.activeElement) || document.activeElement === document.body)) {
+      requestAnimationFrame(() => { if (back.isConnected && !document.querySelector(":popover-open")) back.focus({ preventScroll: true }); });
+    }
+  }
+
+  /** Close the popover that was opened last; the focus goes back to where it was. Whether there was one. */
+  closeTop() {
+    const open = [...document.querySelectorAll(":popover-open")].at(-1);
+    if (!open) return false;
+    open.hidePopover();
+    return true;
   }
 
   table() {
@@ -153,8 +179,9 @@ export class Keyboard {
       ...layers.map((layer) => ({ title: `Seam of ${layer.name}`, note: "how it joins", go: () => bench.choose(`seam:${layer.id}`) })),
       ...bench.shot.sounds.map((sound) => ({ title: sound.name, note: "sound of this shot", go: () => bench.choose(`sound:${sound.id}`) })),
       ...this.actions.map((action) => ({ title: action.words[0].toUpperCase() + action.words.slice(1), note: `key ${action.shown.join(" ")}`, go: () => action.run({}) })),
+      ...things(this.commands),
     ];
-    return found.filter((one) => fits(`${one.title} ${one.note}`, words));
+    return found.filter((one) => fits(`${one.title} ${one.note} ${one.also ?? ""}`, words));
   }
 
   /** Tab walks from seam to seam while the stack has the focus; elsewhere it is the browser's. */

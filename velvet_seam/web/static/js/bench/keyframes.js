@@ -4,7 +4,9 @@ import { say } from "../common.js";
 import { moves, moving, valueOf } from "./moving.js";
 
 const PLACE = ["place.x", "place.y", "place.scale", "place.rotation"];
-const MASK = ["x", "y", "rotation", "width", "height", "round", "radius", "inner", "outline"];
+const MASK = [
+  "x", "y", "rotation", "width", "height", "round", "radius", "inner", "points", "outline", "grow", "feather_in", "feather_out", "opacity",
+];
 
 export class Keyframes {
   constructor(bench, handles) {

@@ -1,6 +1,7 @@
 // Lanes of values: every value of the chosen layer or sound that moves, with a knot for each of its
 // keyframes; one of them open as a curve.
 import { CurveView } from "./curve.js";
+import { follow } from "./drag.js";
 import { round } from "./handles.js";
 import { moving, valueOf } from "./moving.js";
 import { NAMES, node, SNAP } from "./time.js";
@@ -160,28 +161,15 @@ export class ValueLanes {
     if (event.button !== 0) return;
     const { dataset } = event.target;
     if (dataset.open) { this.path = this.path === dataset.open ? null : dataset.open; this.render(); return; }
-    const drag = dataset.curve ? this.curve.press(event) : dataset.key ? this.dragKeys(event) : dataset.lane ? this.dragBox(event) : null;
-    if (!drag) return;
     event.preventDefault();
-    this.svg.setPointerCapture(event.pointerId);
-    this.held = drag;
-    let waiting = false, last = event;
-    const step = () => { waiting = false; if (this.held === drag) drag.move(last); };
-    const move = (next) => {
-      last = next;
-      if (!waiting) { waiting = true; requestAnimationFrame(step); }
-    };
-    const end = (next) => {
-      for (const name of ["pointermove", "pointerup", "pointercancel"]) this.svg.removeEventListener(name, name === "pointermove" ? move : end);
-      last = next;
-      if (next.type === "pointerup") step();
-      this.held = null;
-      this.strip.showSnap(null);
-      drag.end(next.type === "pointerup");
-    };
-    this.svg.addEventListener("pointermove", move);
-    this.svg.addEventListener("pointerup", end);
-    this.svg.addEventListener("pointercancel", end);
+    const target = { dataset: { ...dataset } };
+    follow(this.svg, event, this.bench, () => {
+      const drag = dataset.curve ? this.curve.press(event) : dataset.key ? this.dragKeys(event, undefined, target) : this.dragBox(event);
+      return drag && {
+        move: (next) => drag.move(next),
+        end: (finished) => { this.strip.showSnap(null); drag.end(finished); },
+      };
+    }, (held) => { this.held = held; });
   }
 
   /** Choose the keyframe under the pointer; with Shift or Ctrl beside those that are chosen. */
@@ -194,8 +182,8 @@ export class ValueLanes {
   }
 
   /** Move the chosen keyframes; with Alt at the press they are stretched about the farthest of them. */
-  dragKeys(event, rise) {
-    const path = event.target.dataset.key ?? event.target.dataset.curve, frame = Number(event.target.dataset.frame);
+  dragKeys(event, rise, target = event.target) {
+    const path = target.dataset.key ?? target.dataset.curve, frame = Number(target.dataset.frame);
     this.choose(path, frame, event.shiftKey || event.ctrlKey || event.metaKey);
     this.render();
     const keys = this.chosen, all = Object.values(keys).flat();

@@ -1,5 +1,6 @@
 // The bench, put together.
 import { acceptDrops } from "../common.js";
+import { divide, sheets } from "./arrange.js";
 import { Commands } from "./commands.js";
 import { Handles } from "./handles.js";
 import { Loupe } from "./loupe.js";
@@ -19,27 +20,46 @@ const page = document.querySelector(".bench");
 const state = JSON.parse(document.getElementById("state").textContent);
 const bench = new Bench(page.dataset.shot, state, page.dataset.chosen);
 
-/** Put fragments in place; the focus and the scroll stay where they were. */
-let parts = {};
+/** Put fragments in place. Nodes that stay are changed rather than made anew: a press, the focus and the
+ * scroll are not lost by an answer that comes meanwhile. */
+let panel = "";
 bench.addEventListener("parts", ({ detail }) => {
-  parts = detail;
   for (const [id, html] of Object.entries(detail)) show(id, html);
-  document.getElementById("panel").inert = false;
+  if (detail.panel) {
+    panel = detail.panel;
+    document.getElementById("panel").inert = false;
+  }
   bench.tell("shown");
 });
 bench.addEventListener("restore", () => {
-  if (parts.panel) show("panel", parts.panel);
+  if (panel) show("panel", panel);
   bench.tell("shown");
 });
 
 function show(id, html) {
   const element = document.getElementById(id);
-  const focused = element.contains(document.activeElement) ? document.activeElement.id : "";
-  const { scrollTop } = element;
-  element.innerHTML = html;
-  element.scrollTop = scrollTop;
-  if (focused) document.getElementById(focused)?.focus({ preventScroll: true });
+  // another thing's controls are other controls, whatever they are called
+  const [now, then] = [element.querySelector("[data-target]"), /data-target="([^"]*)"/.exec(html)];
+  const same = id !== "panel" || (now?.dataset.target === then?.[1] && /<h2>[^<]*/.exec(element.innerHTML)?.[0] === /<h2>[^<]*/.exec(html)?.[0]);
+  if (same) window.htmx.swap({ target: element, sourceElement: element, text: html, swap: "innerMorph" });
+  else element.innerHTML = html;
+  for (const field of element.querySelectorAll("input, select")) reset(field);
 }
+
+/** A field says what the shot has, unless one is typing into it. */
+function reset(field) {
+  if (field.type === "checkbox" || field.type === "radio") field.checked = field.defaultChecked;
+  else if (field.matches("select")) {
+    const at = [...field.options].findIndex((one) => one.defaultSelected);
+    field.selectedIndex = Math.max(0, at);
+  } else if (field.type !== "file" && field !== document.activeElement) field.value = field.defaultValue;
+}
+
+// what the page has put on a node by itself is not in the fragment, and stays
+document.addEventListener("htmx:before:morph:attr", (event) => {
+  const { attrName, newValue } = event.detail;
+  if (newValue === null && (attrName === "style" || (attrName === "src" && event.target.matches("[data-card]")))) event.preventDefault();
+});
 
 // parts that were folded stay folded
 const folded = new Set();
@@ -76,15 +96,19 @@ bench.addEventListener("saving", () => {
   if (saved) saved.textContent = bench.saving ? "saving" : "saved";
 });
 
-// what is chosen is marked at once, before the server has answered
-bench.addEventListener("chosen", () => {
-  document.getElementById("panel").inert = true; // it still shows what was chosen before
+// what is chosen is marked at once, before the server has answered; its controls are on their way
+function mark() {
   for (const one of document.querySelectorAll("#stack [data-choose]")) {
     const here = one.dataset.choose === bench.chosen;
     one.classList.toggle("chosen", here);
     if (one.hasAttribute("aria-pressed")) one.setAttribute("aria-pressed", here);
   }
+}
+bench.addEventListener("chosen", () => {
+  document.getElementById("panel").inert = true;
+  mark();
 });
+bench.addEventListener("shown", mark);
 bench.addEventListener("way", () => {
   for (const button of document.querySelectorAll("[data-way]")) {
     button.setAttribute("aria-pressed", button.dataset.way === bench.way);
@@ -108,6 +132,8 @@ new Tapes(bench);
 const ready = new Ready(bench, live, player);
 acceptDrops(document.getElementById("mat"), (files) => commands.shelf.bringIn(files));
 
+divide(bench);
+sheets(bench);
 bench.watch();
 
 // for measuring play from outside: which picture was shown when, against the sound

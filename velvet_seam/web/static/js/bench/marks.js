@@ -58,6 +58,7 @@ export class Marks {
   press(event) {
     const { bench, strip } = this;
     const mark = this.all.find((one) => one.id === event.target.dataset.mark);
+    if (!mark) return null; // it is gone by now
     this.chosen = mark.id;
     let to = mark.frame, moved = false;
     return {

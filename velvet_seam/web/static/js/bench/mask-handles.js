@@ -25,7 +25,7 @@ export class MaskHandles {
   }
 
   at(layer) { return this.bench.frame - layer.span.first; }
-  map(mask, layer) { return maskMap(mask, layer, this.at(layer), this.bench.shot.canvas); }
+  map(mask, layer) { return maskMap(mask, layer, this.at(layer), this.bench.shot.canvas, this.handles.stray(layer)); }
 
   /** The mask that carries its knobs: the one taken last, else the last there is. */
   current(layer) {
@@ -77,6 +77,7 @@ export class MaskHandles {
       const line = by ? this.path(mask, map, by) : "";
       if (line) add(svg, "path", { class: "mask-feather", d: line });
     }
+    if (mask.use === "garbage") add(svg, "path", { class: "mask-ink", d: path });
     add(svg, "path", { class: `mask-line mask-${mask.use}`, d: path });
     if (mask.kind === "drawn") { this.renderPoints(mask, map); return; }
     const knob = (u, v, data, kind = "rect") => {

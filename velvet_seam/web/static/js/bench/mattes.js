@@ -1,7 +1,5 @@
 // Mattes from the panel of a seam: a screen or colour measured, areas sampled and dropped, plates, new mattes.
 import { say } from "../common.js";
-import { layerMap } from "./handles.js";
-import { sourceSeconds } from "./moving.js";
 
 export class Mattes {
   constructor(bench, handles, newId) { Object.assign(this, { bench, handles, newId }); }
@@ -9,9 +7,9 @@ export class Mattes {
   async measure(body) {
     const { bench } = this;
     const answer = await bench.send("keys", { frame: bench.frame, ...body }).catch(() => null);
-    if (!answer?.reading || body.area) return;
-    const share = Math.round(100 * answer.reading.share);
-    say(`Screen found along ${share} % of the border, uneven by ${answer.reading.uneven.toFixed(1)} stops.`);
+    // where no screen was found one shows it
+    const key = answer?.found === false && bench.layer?.seam.matte.find((one) => one.kind === "screen-key");
+    if (key) this.area(bench.layer, { part: key.id });
   }
 
   dropSample(layer, { part, at }) {
@@ -31,15 +29,11 @@ export class Mattes {
   }
 
   area(layer, { kind = "screen-key", part, more }) {
-    const { bench, handles } = this;
+    const { handles } = this;
     const words = kind === "screen-key" ? "Drag over the screen, near the subject. Esc gives up." : "Drag over what to keep. Esc gives up.";
-    handles.draw(words, "source", (box) => {
-      const map = layerMap(layer.place, bench.frame - layer.span.first);
-      const size = handles.size(layer);
-      const corners = [[box.from.x, box.from.y], [box.to.x, box.from.y], [box.to.x, box.to.y], [box.from.x, box.to.y]]
-        .map(([x, y]) => map.toSource(x, y));
-      const us = corners.map(({ u }) => u + size.width / 2), vs = corners.map(({ v }) => v + size.height / 2);
-      this.measure({ layer: layer.id, kind, part: part ?? null, more: Boolean(more), area: [Math.min(...us), Math.min(...vs), Math.max(...us), Math.max(...vs)] });
+    handles.draw(words, "source", ({ from, to }) => {
+      const area = [Math.min(from.x, to.x), Math.min(from.y, to.y), Math.max(from.x, to.x), Math.max(from.y, to.y)];
+      this.measure({ layer: layer.id, kind, part: part ?? null, more: Boolean(more), area });
     });
   }
 
@@ -56,14 +50,5 @@ export class Mattes {
       "layer-matte": () => ({ layer: (below ?? others[0]).id }),
     }[kind]();
     return bench.edit({ do: "add-matte", layer: layer.id, matte: { kind, id: this.newId("k"), combine: layer.seam.matte.length ? "intersect" : "add", ...made } });
-  }
-
-  /** Frame of the clip shown at the playhead, as a clean plate. */
-  plateHere(layer, part) {
-    const { bench } = this;
-    const clip = bench.state.footage[layer.source.footage];
-    const seconds = sourceSeconds(layer.time, bench.at(layer), bench.rate);
-    const frame = Math.max(0, Math.floor(Math.min(seconds, clip.seconds) * clip.rate + 1e-6));
-    bench.set(layer.id, { [`seam.matte.${part}.plate`]: { kind: "frame", frame } });
   }
 }

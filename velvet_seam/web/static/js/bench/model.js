@@ -38,14 +38,21 @@ export class Bench extends EventTarget {
 
   tell(name, detail) { this.dispatchEvent(new CustomEvent(name, { detail })); }
 
-  /** Send something that changes the shot; calls run one after the other, in order. */
+  /** Send something that changes the shot; calls run one after the other, in order. A `body` that is a
+   * function is made when its turn comes, from the shot as it is by then; where it gives nothing, nothing is
+   * sent. What a tape is still waiting to send goes first. */
   send(path, body = {}, method = "POST") {
+    this.tell("flush");
+    this.saving += 1;
+    this.tell("saving");
     const run = async () => {
-      this.saving += 1;
-      this.tell("saving");
       try {
-        const answer = await ask(`/shots/${this.id}/${path}`, { method, body: { chosen: this.chosen, have: this.state.pieces, ...body } });
-        this.take(answer);
+        const more = typeof body === "function" ? body() : body;
+        if (!more) return null;
+        const asked = this.chosen;
+        const answer = await ask(`/shots/${this.id}/${path}`, { method, body: { chosen: this.chosen, have: this.state.pieces, ...more } });
+        this.take(answer, asked);
+        if (answer.said) say(answer.said, answer.found === false);
         return answer;
       } catch (problem) {
         this.trial = null;
@@ -78,7 +85,17 @@ export class Bench extends EventTarget {
     this.tell("also");
   }
 
+  /** Resolves when all that was sent has been answered. */
+  async settled() {
+    while (this.saving) await this.queue;
+  }
+
   edit(edit) { return this.send("edits", { edit }).catch(() => null); }
+
+  /** An edit that follows from the shot as it is when its turn comes: a nudge after a nudge. */
+  editThen(make) {
+    return this.send("edits", () => { const edit = make(); return edit && { edit }; }).catch(() => null);
+  }
 
   /** One edit for each thing, together one step of undo. */
   editAll(label, edits) {
@@ -138,15 +155,19 @@ export class Bench extends EventTarget {
     }
   }
 
-  take(answer) {
+  /** `asked`: what was chosen when this was asked for. What has been chosen since then stays chosen, and its
+   * panel is on its way. */
+  take(answer, asked = answer.asked) {
     this.hold(answer.state);
     this.trial = null;
-    const changed = answer.chosen !== this.chosen;
-    this.chosen = answer.chosen;
+    const before = this.chosen;
+    if (answer.chosen !== asked) this.chosen = answer.chosen;
+    const changed = before !== this.chosen;
     this.frame = Math.min(this.frame, this.shot.length - 1);
     for (const one of [this.also, this.solo, this.heard]) for (const id of one) if (!this.thing(id)) one.delete(id);
     if (changed) this.tell("chosen");
-    this.tell("parts", answer.parts);
+    const { panel, ...others } = answer.parts;
+    this.tell("parts", this.chosen === answer.chosen ? answer.parts : others);
     this.tell("state");
     this.watch();
   }
@@ -159,7 +180,7 @@ export class Bench extends EventTarget {
       const { chosen, saving } = this;
       const answer = await this.parts(chosen).catch(() => null);
       const busy = this.trial || saving || this.saving || this.chosen !== chosen;
-      if (answer && !busy && Object.values(answer.state.footage).some((one) => one.ready)) this.take(answer);
+      if (answer && !busy && Object.values(answer.state.footage).some((one) => one.ready)) this.take(answer, chosen);
       else this.watch();
     }, 2500);
   }
@@ -174,7 +195,7 @@ export class Bench extends EventTarget {
     const answer = await this.parts(chosen).catch(() => null);
     if (!answer) return;
     if (this.saving || this.trial || this.chosen !== chosen || this.state.stamp !== before) again();
-    else if (answer.state.stamp !== before) this.take(answer);
+    else if (answer.state.stamp !== before) this.take(answer, chosen);
   }
 
   async choose(chosen) {
@@ -182,8 +203,12 @@ export class Bench extends EventTarget {
     if (chosen === this.chosen) return;
     this.chosen = chosen;
     this.tell("chosen");
+    await this.settled(); // so that what comes has all that was changed before
+    if (this.chosen !== chosen) return;
     const answer = await this.parts(chosen);
-    if (this.chosen === chosen) this.take(answer);
+    if (this.chosen !== chosen) return;
+    if (this.saving || this.state.stamp > answer.state.stamp) this.tell("parts", { panel: answer.parts.panel });
+    else this.take(answer, chosen);
   }
 
   go(frame) {

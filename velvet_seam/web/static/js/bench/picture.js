@@ -30,6 +30,7 @@ export class Picture {
     this.playing = false;
     this.rect = { x: 0, y: 0, width: 1, height: 1, k: 1 };
     this.room = { top: TOP, width: 1, height: 1 }; // the mat below its row of buttons
+    this.stray = null; // where the chosen layer lies in the picture that is seen
     this.slot = new Slot(live, (answer) => { if (!this.playing) this.paint(answer); });
     this.sideSlots = {};
     for (const side of ["layer", "below"]) {
@@ -73,11 +74,19 @@ export class Picture {
   refreshMain() {
     clearTimeout(this.resting);
     if (this.playing) return;
+    this.late(true);
     this.slot.want(this.wish(this.view));
     // seen larger than the preview, it is made of the originals' own pixels once the hand rests
     if (this.enlarged && !this.bench.trial) {
       this.resting = setTimeout(() => this.slot.want({ ...this.wish(this.view), full: true }), 350);
     }
+  }
+
+  /** While a picture takes longer than one notices, it says so. */
+  late(on) {
+    clearTimeout(this.lateTimer);
+    if (!on) { this.mat.classList.remove("late"); return; }
+    this.lateTimer = setTimeout(() => this.mat.classList.add("late"), 400);
   }
 
   /** Whether the screen shows more pixels than the preview has. */
@@ -99,7 +108,9 @@ export class Picture {
     }
   }
 
-  paint({ bitmap, frame, trial, revision }) {
+  paint({ bitmap, frame, trial, revision, stray }) {
+    this.stray = stray;
+    this.late(false);
     draw(this.main, bitmap);
     bitmap.close();
     this.main.dataset.frame = frame;

@@ -1,5 +1,6 @@
 // The stack: cards are chosen, dragged into another order, and carry their small pictures.
 import { say } from "../common.js";
+import { scrolling } from "./arrange.js";
 
 export class Stack {
   constructor(bench) {
@@ -53,15 +54,17 @@ export class Stack {
     if (!card || event.button !== 0 || event.target.closest(".card-tools")) return;
     const list = document.getElementById("stack-list");
     const y0 = event.clientY;
-    let line = null, index = null;
+    let line = null, index = null, at = y0, stop = () => {};
     const cards = () => [...list.querySelectorAll(".card[data-layer]")];
     const move = (next) => {
+      at = next.clientY;
       if (!line && Math.abs(next.clientY - y0) < 6) return;
       if (!line) {
         line = document.createElement("div");
         line.className = "drop-line";
         card.classList.add("lifted");
         card.setPointerCapture(next.pointerId);
+        stop = scrolling(this.root, () => at);
       }
       const others = cards();
       let place = others.findIndex((other) => next.clientY < other.getBoundingClientRect().top + other.offsetHeight / 2);
@@ -75,6 +78,7 @@ export class Stack {
       removeEventListener("pointermove", move);
       removeEventListener("pointerup", end);
       removeEventListener("pointercancel", end);
+      stop();
       line?.remove();
       card.classList.remove("lifted");
       if (index === null || next.type !== "pointerup") return;
@@ -94,11 +98,13 @@ export class Stack {
   }
 
   shift(by) {
-    const { bench } = this;
-    if (!bench.layer) return;
-    const at = bench.shot.layers.indexOf(bench.layer);
-    const to = at + by;
-    if (to < 0 || to >= bench.shot.layers.length) say(by > 0 ? "This layer is on top already." : "This layer is at the bottom already.");
-    else this.reorder(bench.layer.id, to);
+    const { bench } = this, id = bench.layer?.id;
+    if (!id) return;
+    bench.editThen(() => {
+      const to = bench.shot.layers.findIndex((one) => one.id === id) + by;
+      if (to >= 0 && to < bench.shot.layers.length) return { do: "reorder-layer", layer: id, index: to };
+      say(by > 0 ? "This layer is on top already." : "This layer is at the bottom already.");
+      return null;
+    });
   }
 }

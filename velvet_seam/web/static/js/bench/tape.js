@@ -1,5 +1,7 @@
 // Measuring tapes: a value with its unit. Drag, wheel, arrows, type, double-click for the default.
 import { say } from "../common.js";
+import { follow } from "./drag.js";
+import { inSpan } from "./handles.js";
 import { moves, valueAt, valueOf } from "./moving.js";
 
 const PIXELS = 150;
@@ -10,6 +12,7 @@ export class Tapes {
     this.panel = document.getElementById("panel");
     bench.addEventListener("shown", () => this.place());
     bench.addEventListener("refused", () => this.place());
+    bench.addEventListener("flush", () => this.flush());
     bench.addEventListener("trial", () => this.follow(bench.trial));
     bench.addEventListener("frame", () => this.place(this.panel, true));
     this.panel.addEventListener("pointerdown", (event) => this.press(event));
@@ -41,15 +44,15 @@ export class Tapes {
     for (const tape of root.querySelectorAll(".tape")) {
       const thing = this.bench.thing(this.target(tape));
       const value = thing && valueOf(thing, tape.dataset.path);
-      if (moves(value)) this.showMoving(tape, value, this.bench.at(thing));
+      if (moves(value)) this.showMoving(tape, value, this.bench.at(thing), inSpan(thing, this.bench.frame));
       else if (!moved) this.show(tape, this.value(tape));
     }
   }
 
   /** A value that moves, as it is at the playhead, and whether a keyframe lies just there. */
-  showMoving(tape, value, at) {
+  showMoving(tape, value, at, there) {
     this.show(tape, valueAt(value, at));
-    const here = value.keys.some((key) => key.frame === at);
+    const here = there && value.keys.some((key) => key.frame === at);
     const knot = tape.querySelector(".knot-button");
     knot.dataset.here = here;
     knot.setAttribute("aria-pressed", here);
@@ -84,8 +87,29 @@ export class Tapes {
   }
 
   commit(tape, value) {
+    this.forget();
     this.show(tape, value);
-    this.bench.set(this.target(tape), { [tape.dataset.path]: value });
+    this.send(this.target(tape), tape.dataset.path, value);
+  }
+
+  send(target, path, value) {
+    const keep = path === "time.speed" && document.getElementById("field-keep")?.value;
+    if (keep === "stretch") this.bench.edit({ do: "change-speed", target, speed: value });
+    else this.bench.set(target, { [path]: value });
+  }
+
+  /** A value that waits for the hand to rest is not sent by itself any more. */
+  forget() {
+    clearTimeout(this.later);
+    this.waiting = null;
+  }
+
+  /** Something else is sent: what waits goes before it. */
+  flush() {
+    const { waiting } = this;
+    if (!waiting) return;
+    this.forget();
+    this.send(...waiting);
   }
 
   press(event) {
@@ -94,51 +118,35 @@ export class Tapes {
     const tape = scale.parentElement;
     event.preventDefault();
     scale.focus();
-    scale.setPointerCapture(event.pointerId);
-    const begin = this.value(tape), x0 = event.clientX;
-    const range = Number(tape.dataset.to) - Number(tape.dataset.from);
-    const width = scale.clientWidth || PIXELS;
-    const box = scale.getBoundingClientRect();
-    let value = begin, moved = false, waiting = false, last = event;
-    const apply = () => {
-      waiting = false;
-      const fine = last.altKey;
-      const by = ((last.clientX - x0) / width) * range * (fine ? 0.1 : 1);
-      value = this.fit(tape, begin + by, fine);
-      this.try(tape, value);
-    };
-    const move = (next) => {
-      if (!moved && Math.abs(next.clientX - x0) < 2) return;
-      moved = true;
-      last = next;
-      if (!waiting) {
-        waiting = true;
-        requestAnimationFrame(apply);
-      }
-    };
-    const end = (next) => {
-      for (const name of ["pointermove", "pointerup", "pointercancel"]) scale.removeEventListener(name, name === "pointermove" ? move : end);
-      if (next.type === "pointercancel") {
-        this.show(tape, begin);
-        this.bench.trial = null;
-        this.bench.tell("refused");
-        return;
-      }
-      if (moved) {
-        last = next;
-        apply();
-        this.commit(tape, value);
-      } else if (next.detail < 2) {
-        const part = (next.clientX - box.left) / box.width;
-        const to = this.fit(tape, Number(tape.dataset.from) + part * range);
-        clearTimeout(this.click);
-        this.click = setTimeout(() => this.commit(tape, to), 220);
-        scale.addEventListener("dblclick", () => clearTimeout(this.click), { once: true });
-      }
-    };
-    scale.addEventListener("pointermove", move);
-    scale.addEventListener("pointerup", end);
-    scale.addEventListener("pointercancel", end);
+    const x0 = event.clientX, path = tape.dataset.path, target = this.target(tape);
+    follow(scale, event, this.bench, () => {
+      if (!scale.isConnected || tape.dataset.path !== path || this.target(tape) !== target) return null;
+      const begin = this.value(tape), box = scale.getBoundingClientRect();
+      const range = Number(tape.dataset.to) - Number(tape.dataset.from);
+      let value = begin, moved = false;
+      return {
+        move: (next) => {
+          if (!moved && Math.abs(next.clientX - x0) < 2) return;
+          moved = true;
+          const by = ((next.clientX - x0) / (box.width || PIXELS)) * range * (next.altKey ? 0.1 : 1);
+          value = this.fit(tape, begin + by, next.altKey);
+          this.try(tape, value);
+        },
+        end: (finished, last) => {
+          if (!finished) {
+            this.show(tape, begin);
+            this.bench.trial = null;
+            this.bench.tell("refused");
+          } else if (moved) this.commit(tape, value);
+          else if (last.detail < 2) {
+            const to = this.fit(tape, Number(tape.dataset.from) + ((last.clientX - box.left) / box.width) * range);
+            clearTimeout(this.click);
+            this.click = setTimeout(() => this.commit(tape, to), 220);
+            scale.addEventListener("dblclick", () => clearTimeout(this.click), { once: true });
+          }
+        },
+      };
+    });
   }
 
   /** Steps that follow one another quickly become one edit. */
@@ -147,7 +155,8 @@ export class Tapes {
     const value = this.fit(tape, this.value(tape) + by * Number(tape.dataset.step), fine);
     this.try(tape, value);
     clearTimeout(this.later);
-    this.later = setTimeout(() => this.commit(tape, value), 350);
+    this.waiting = [this.target(tape), tape.dataset.path, value];
+    this.later = setTimeout(() => this.flush(), 350);
   }
 
   wheel(event) {

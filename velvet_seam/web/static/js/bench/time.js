@@ -1,5 +1,7 @@
 // The time strip: a lane for each layer in stack order, then the sounds; bars are dragged and trimmed.
+import { scrolling } from "./arrange.js";
 import { Bars } from "./bars.js";
+import { follow } from "./drag.js";
 import { Films } from "./films.js";
 import { round } from "./handles.js";
 import { Marks } from "./marks.js";
@@ -8,8 +10,8 @@ import { sourceAlong, valueAt } from "./moving.js";
 const NS = "http://www.w3.org/2000/svg";
 export const NAMES = 92;
 const RULER = 26;
-const LANE = 27;
-const BAR = 19;
+const LANES = { usual: [27, 19], compact: [20, 14] }; // of a row, and of its bar; compact from eight rows on
+const MANY = 8;
 export const SNAP = 7;
 const STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600];
 const FRAMES = [1, 2, 5, 10];
@@ -25,7 +27,7 @@ export class TimeStrip {
     this.held = null;
     this.marks = new Marks(bench, this);
     this.bars = new Bars(bench, this);
-    this.films = new Films(bench, this, BAR);
+    this.films = new Films(bench, this);
     this.only = false;
     this.from = 0; // first frame in sight
     this.wide = null; // pixels a frame; none when all of the shot fits
@@ -45,6 +47,7 @@ export class TimeStrip {
     if (this.only && chosen) return [chosen];
     return [...bench.shot.layers].reverse().concat(bench.shot.sounds);
   }
+  get rows() { return this.things.length >= MANY ? LANES.compact : LANES.usual; }
   /** Pixels a frame. */
   get scale() { return this.wide ?? this.room / this.bench.shot.length; }
   x(frame) { return NAMES + (frame - this.from) * this.scale; }
@@ -84,7 +87,7 @@ export class TimeStrip {
     const { svg, bench } = this;
     if (moved && this.groups?.has(moved.id)) {
       this.renderLane(moved, this.things.findIndex((one) => one.id === moved.id));
-      this.renderBare(RULER + this.things.length * LANE + 6, moved);
+      this.renderBare(RULER + this.things.length * this.rows[0] + 6, moved);
       return;
     }
     this.groups = new Map();
@@ -93,13 +96,13 @@ export class TimeStrip {
     if (this.wide && this.wide < this.room / bench.shot.length) this.wide = null;
     if (!this.wide) this.from = 0;
     const things = this.things;
-    const height = RULER + things.length * LANE + 6;
+    const height = RULER + things.length * this.rows[0] + 6;
     svg.setAttribute("height", height);
     svg.setAttribute("viewBox", `0 0 ${this.room + NAMES + 8} ${height}`);
     svg.replaceChildren();
     this.films.clear(this.room + NAMES + 8, height);
     const clip = node("clipPath", { id: "lanes-field" });
-    clip.append(node("rect", { x: NAMES - 6, y: 0, width: this.room + 14, height: height + 200 }));
+    clip.append(node("rect", { x: NAMES - 1, y: 0, width: this.room + 9, height: height + 200 }));
     this.field = node("g", { "clip-path": "url(#lanes-field)" });
     svg.append(clip, this.field);
     this.renderRuler();
@@ -107,7 +110,7 @@ export class TimeStrip {
     this.renderBare(height);
     this.marks.render(height);
     this.readyLine = node("path", { class: "ready-line" });
-    this.field.append(this.readyLine);
+    this.field.append(node("path", { class: "unready-line", d: `M${this.x(0)} ${RULER - 3}H${this.x(bench.shot.length)}` }), this.readyLine);
     this.drawReady();
     this.head = node("g", {});
     this.headLine = node("line", { class: "head-line", y1: 8, y2: height });
@@ -167,12 +170,12 @@ export class TimeStrip {
   }
 
   renderLane(thing, row) {
-    const { bench, svg } = this;
+    const { bench, svg } = this, [LANE, BAR] = this.rows;
     const y = RULER + row * LANE;
     const sound = thing.footage !== undefined;
     const chosen = bench.target === thing.id || bench.also.has(thing.id);
     const lane = node("g", { class: sound ? "thread-sound" : `thread-${thing.thread}` });
-    const name = node("text", { x: 0, y: y + 16, "font-weight": chosen ? 700 : 400, "data-choose": `${sound ? "sound" : "layer"}:${thing.id}` });
+    const name = node("text", { x: 0, y: y + LANE / 2 + 3, "font-weight": chosen ? 700 : 400, "data-choose": `${sound ? "sound" : "layer"}:${thing.id}` });
     name.textContent = thing.name.length > 14 ? `${thing.name.slice(0, 13)}…` : thing.name;
     const title = node("title", {});
     title.textContent = thing.name;
@@ -205,7 +208,7 @@ export class TimeStrip {
 
   /** What a fade takes away, as corners of the bar; each with a knob at its end. */
   renderFades(lane, track, x0, x1, y) {
-    const { scale } = this, chosen = this.bench.target === track.id;
+    const { scale } = this, chosen = this.bench.target === track.id, [, BAR] = this.rows;
     for (const [side, x, way] of [["in", x0, 1], ["out", x1, -1]]) {
       const frames = valueAt(track[`fade_${side}`], side === "in" ? 0 : track.span.last - track.span.first), end = x + way * frames * scale;
       if (frames) lane.append(node("path", { class: "fade", d: `M${x} ${y + BAR}V${y}H${end}Q${(x + end) / 2} ${y} ${x} ${y + BAR}z` }));
@@ -231,7 +234,7 @@ export class TimeStrip {
       return;
     }
     if (!wave) return;
-    const { bench } = this;
+    const { bench } = this, [, BAR] = this.rows;
     const seconds = bench.state.footage[track.footage]?.seconds ?? 1;
     const along = sourceAlong(track, bench.rate);
     const at = (part) => {
@@ -318,31 +321,30 @@ export class TimeStrip {
     const grab = event.target.dataset?.grab;
     if (event.target.closest("[data-choose]") || event.button !== 0) return;
     event.preventDefault();
-    this.svg.setPointerCapture(event.pointerId);
-    const drag = this.begin(grab, event, this.frameAt(event.clientX));
-    this.held = drag;
-    const move = (next) => drag.move(this.frameAt(next.clientX), next);
-    const end = (next) => {
-      this.svg.removeEventListener("pointermove", move);
-      this.svg.removeEventListener("pointerup", end);
-      this.svg.removeEventListener("pointercancel", end);
-      this.held = null;
-      this.showSnap(null);
-      drag.end(next.type === "pointerup");
-    };
-    this.svg.addEventListener("pointermove", move);
-    this.svg.addEventListener("pointerup", end);
-    this.svg.addEventListener("pointercancel", end);
+    const start = this.frameAt(event.clientX), target = { dataset: { ...event.target.dataset } };
+    let y = event.clientY;
+    const stop = scrolling(this.svg.parentElement, () => y);
+    const at = (next) => { y = next.clientY; };
+    addEventListener("pointermove", at);
+    addEventListener("pointerup", () => { removeEventListener("pointermove", at); stop(); }, { once: true });
+    follow(this.svg, event, bench, () => {
+      const drag = this.begin(grab, event, start, target);
+      return drag && {
+        move: (next) => drag.move(this.frameAt(next.clientX), next),
+        end: (finished) => { this.showSnap(null); drag.end(finished); },
+      };
+    }, (held) => { this.held = held; });
   }
 
   /** What a press begins: a fade, a mark, a bar or its end, or moving the playhead. */
-  begin(grab, event, start) {
-    const { bars, bench } = this, thing = bench.thing(event.target.dataset.thing);
-    if (grab === "fade") return bars.fade(event.target);
+  begin(grab, event, start, target) {
+    const { bars, bench } = this, thing = bench.thing(target.dataset.thing);
+    if (target.dataset.thing && !thing) return null; // it is gone by now
+    if (grab === "fade") return bars.fade(target);
     if (grab === "mark") return this.marks.press(event);
     if (grab === "bar" && event.altKey) return bars.slip(thing, start);
     const end = grab === "first" || grab === "last";
-    const both = end && event.altKey ? bars.meeting(event.target) : null;
+    const both = end && event.altKey ? bars.meeting(target) : null;
     if (both) return bars.bothEnds(both, start);
     return end || grab === "bar" ? bars.bar(grab, thing, start, event) : this.dragHead(event);
   }

@@ -7,6 +7,7 @@ export class Wall {
     this.bench = bench;
     this.pop = document.getElementById("wall-pop");
     this.words = document.getElementById("wall-words");
+    this.note = document.getElementById("wall-above");
     this.tiles = [...this.pop.querySelectorAll(".wall-tile")];
     for (const name of ["state", "frame", "chosen"]) bench.addEventListener(name, () => this.soon());
     this.pop.addEventListener("pointerover", (event) => this.look(event));
@@ -16,6 +17,7 @@ export class Wall {
     this.pop.addEventListener("click", (event) => this.take(event));
     this.pop.addEventListener("keydown", (event) => {
       if (event.key === "Escape" || event.key.toLowerCase() === "b") { event.preventDefault(); event.stopPropagation(); this.close(); }
+      if (event.key.startsWith("Arrow")) { event.preventDefault(); event.stopPropagation(); this.step(event.key); }
     });
     document.addEventListener("pointerdown", (event) => {
       if (this.open && !this.pop.contains(event.target) && !event.target.closest("#mat, .time, [data-do=wall]")) this.close();
@@ -27,14 +29,32 @@ export class Wall {
   toggle() {
     if (this.open) { this.close(); return; }
     const mat = document.getElementById("mat").getBoundingClientRect();
-    Object.assign(this.pop.style, { left: "8px", top: "54px" });
-    this.pop.style.maxHeight = `${Math.round(innerHeight - 62)}px`;
+    // below the ways of seeing, which stay in reach
+    const top = mat.top + 46;
+    Object.assign(this.pop.style, { left: "8px", top: `${top}px` });
+    this.pop.style.maxHeight = `${Math.round(innerHeight - top - 8)}px`;
     // the picture stays in sight beside it
     const picture = document.getElementById("picture").getBoundingClientRect();
     this.pop.style.width = `${Math.round(Math.max(380, Math.min(654, picture.left - 20, mat.right - 20)))}px`;
     this.pop.showPopover();
     this.draw();
     this.pop.querySelector("button").focus({ preventScroll: true });
+  }
+
+  /** The nearest tile that way. */
+  step(key) {
+    const buttons = [...this.pop.querySelectorAll(".wall-pair button")], here = document.activeElement.closest(".wall-pair button") ?? buttons[0];
+    const middle = (one) => { const box = one.getBoundingClientRect(); return { x: box.left + box.width / 2, y: box.top + box.height / 2 }; };
+    const from = middle(here), across = key === "ArrowLeft" || key === "ArrowRight", sign = key === "ArrowLeft" || key === "ArrowUp" ? -1 : 1;
+    let best = null;
+    for (const one of buttons) {
+      const to = middle(one), along = sign * (across ? to.x - from.x : to.y - from.y), aside = Math.abs(across ? to.y - from.y : to.x - from.x);
+      if (along < 4 || (across && aside > 20)) continue;
+      const far = along + 3 * aside;
+      if (!best || far < best.far) best = { one, far };
+    }
+    best?.one.focus();
+    best?.one.scrollIntoView({ block: "nearest" });
   }
 
   close() {
@@ -60,10 +80,11 @@ export class Wall {
     const { layer } = bench;
     if (!layer) return;
     this.mark();
-    const image = new Image();
-    image.src = `/shots/${bench.id}/wall.jpg?layer=${layer.id}&frame=${bench.frame}&r=${bench.state.stamp}`;
-    try { await image.decode(); } catch { return; }
-    const width = image.naturalWidth / 2, height = image.naturalHeight / this.tiles.length;
+    const answer = await fetch(`/shots/${bench.id}/wall.jpg?layer=${layer.id}&frame=${bench.frame}&r=${bench.state.stamp}`).catch(() => null);
+    const image = answer?.ok ? await createImageBitmap(await answer.blob()).catch(() => null) : null;
+    if (!image) return;
+    this.note.hidden = answer.headers.get("x-without-above") !== "1";
+    const width = image.width / 2, height = image.height / this.tiles.length;
     this.tiles.forEach((tile, row) => {
       tile.querySelectorAll("canvas").forEach((canvas, column) => {
         canvas.width = width;

@@ -1,0 +1,46 @@
+// One loop for every drag: what is moved is asked once a frame; one that begins while an edit is still on its
+// way waits for its answer, so that it goes on from what is there by then, and nothing is lost.
+
+/** Follow a pointer from a press on. `begin` gives `{ move(event), end(finished, event) }`, or nothing.
+ * Where the hand was meanwhile is caught up with when it begins. */
+export function follow(node, press, bench, begin, hold = () => {}) {
+  node.setPointerCapture(press.pointerId);
+  let drag = null, last = press, moved = false, ended = null, waiting = false;
+  const stop = () => {
+    for (const name of ["pointermove", "pointerup", "pointercancel"]) node.removeEventListener(name, name === "pointermove" ? move : end);
+  };
+  const step = () => {
+    waiting = false;
+    if (drag && !ended) drag.move(last);
+  };
+  const finish = () => {
+    if (ended.type === "pointerup" && moved) drag.move(ended);
+    hold(null);
+    drag.end(ended.type === "pointerup", ended);
+  };
+  const move = (next) => {
+    moved ||= Math.abs(next.clientX - press.clientX) + Math.abs(next.clientY - press.clientY) > 0;
+    last = next;
+    if (drag && !waiting) {
+      waiting = true;
+      requestAnimationFrame(step);
+    }
+  };
+  const end = (next) => {
+    ended = next;
+    stop();
+    if (drag) finish();
+  };
+  const start = () => {
+    drag = begin();
+    if (!drag) { stop(); return; }
+    hold(drag);
+    if (ended) finish();
+    else if (moved) drag.move(last);
+  };
+  node.addEventListener("pointermove", move);
+  node.addEventListener("pointerup", end);
+  node.addEventListener("pointercancel", end);
+  if (bench.saving) bench.settled().then(start);
+  else start();
+}

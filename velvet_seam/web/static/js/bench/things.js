@@ -1,0 +1,79 @@
+// What the find box knows of this bench beside its keys: every command without one, every value and every kind,
+// by the words people have for them. Each is done, or opened where it is set.
+import { say } from "../common.js";
+
+/** Values of a layer: title, path, other words for it. */
+const LAYER = [
+  ["Across", "place.x", "position place x move"], ["Down", "place.y", "position place y move"], ["Scale", "place.scale", "size zoom larger smaller"],
+  ["Rotation", "place.rotation", "turn angle"], ["Speed", "time.speed", "slow motion fast time"], ["Shake", "stir.shake", "stirring camera hand"],
+  ["Turn to and fro", "stir.turn", "stirring sway"], ["Rate of stirring", "stir.rate", "shake frequency"], ["Jitter", "stir.jitter", "stirring jump"],
+  ["Flicker", "stir.flicker", "stirring light"], ["Seed", "stir.seed", "stirring chance random"], ["Echo, times", "echo.count", "trail ghost repeat"],
+  ["Echo, frames apart", "echo.step", "trail delay"], ["Echo, decay", "echo.decay", "trail fade"], ["Motion blur", "shutter", "shutter angle"],
+  ["Gain of its sound", "sound.gain", "volume loud"], ["Pitch of its sound", "sound.pitch", "semitones"], ["Fade in of its sound", "sound.fade_in", ""], ["Fade out of its sound", "sound.fade_out", ""],
+];
+const SEAM = [
+  ["Opacity", "seam.opacity", "transparent strength"], ["Steady", "seam.edge.steady", "edge crawl time smooth"], ["Drop specks", "seam.edge.specks", "edge matte noise"],
+  ["Fill holes", "seam.edge.holes", "edge matte"], ["Grow", "seam.edge.grow", "edge shrink choke"], ["Feather", "seam.edge.feather", "edge soft blur"],
+  ["Density", "seam.edge.density", "edge thin matte"], ["Clean colour", "seam.edge.clean", "edge rim fringe spill"],
+];
+const KEYS = [
+  ["Screen key", "screen", "green blue colour matte cut out"], ["Luma key", "luma-key", "brightness black white matte cut out"], ["Colour key", "colour", "sampled matte cut out"],
+  ["Difference key", "difference-key", "clean plate matte cut out"], ["Own alpha", "own-alpha", "coverage transparency matte"], ["Layer matte", "layer-matte", "track another layer coverage brightness"],
+];
+const MASKS = [
+  ["Box", "box", "rectangle crop square cut"], ["Oval", "oval", "circle ellipse"], ["Straight", "straight", "edge line split screen"],
+  ["Band", "band", "strip stripe"], ["Star", "star", ""], ["Drawn", "drawn", "outline path pen bezier lasso garbage keep"],
+];
+const FIELDS = [
+  ["Comes in", "field-arrive", "arrive entrance fade slide wipe grow transition"], ["Goes out", "field-leave", "leave exit fade slide wipe transition"],
+  ["Past its ends", "field-ends", "loop again back and forth bounce hold"], ["Between frames", "field-between", "interpolate flow mix slow motion"],
+  ["Ramp", "field-ramp", "speed slow cut"], ["Starts at", "field-start", "begin move time frame"], ["First frame", "field-first", "trim in"], ["Last frame", "field-last", "trim out"],
+  ["Freeze for some frames", "freeze-frames", "hold still"], ["Name of the layer", "field-name", "rename"],
+];
+const DO = [
+  ["Fit into the canvas", "fit", "size place"], ["Fill the canvas", "fill", "size place cover"], ["Turn the clip round", "reverse", "backwards reverse"],
+  ["Freeze here", "freeze", "hold still frame"], ["Each frame once", "conform", "slow motion rate"], ["Replace what it shows", "replace", "source clip footage"],
+  ["Detach its sound", "detach", "audio"], ["Copy how it comes, goes and stirs", "copy-to", "motion paste"], ["Remove from the stack", "remove", "delete"],
+];
+
+/** Open a panel and take the focus to one of its controls, unfolding what it lies in. */
+async function go(bench, kind, id) {
+  const layer = bench.layer ?? bench.shot.layers.at(-1);
+  if (!layer) { say("Add a layer first: there is nothing yet that has this."); return; }
+  await bench.choose(`${kind}:${layer.id}`);
+  const field = document.getElementById(id);
+  if (!field) { say(`${layer.name} has no such value. Choose another layer and try again.`); return; }
+  for (let part = field.closest("details"); part; part = part.parentElement.closest("details")) part.open = true;
+  field.scrollIntoView({ block: "center" });
+  field.focus();
+}
+
+/** All of it, as rows for the find box. */
+export function things(commands) {
+  const { bench } = commands, chosen = () => bench.layer ?? bench.shot.layers.at(-1);
+  const act = async (name, data = {}, kind = "layer") => {
+    const layer = chosen();
+    if (!layer) { say("Add a layer first."); return; }
+    await bench.choose(`${kind}:${layer.id}`);
+    commands.act(name, data, document.getElementById(`card-${layer.id}`));
+  };
+  const tape = (path) => `tape-${path.replaceAll(".", "-")}`;
+  const row = (title, note, also, run) => ({ title, note, also, go: run });
+  const key = (kind) => (kind === "screen" ? act("measure", {}, "seam") : kind === "colour" ? act("area", { kind: "colour-key" }, "seam") : act("add-key", { kind }, "seam"));
+  const blends = [...document.querySelectorAll("#wall-groups .wall-tile")].map((tile) => [tile.dataset.blend, tile.querySelector(".wall-title").textContent, tile.closest("section").getAttribute("aria-label")]);
+  return [
+    ...LAYER.map(([title, path, also]) => row(title, "value of a layer", also, () => go(bench, "layer", tape(path)))),
+    ...SEAM.map(([title, path, also]) => row(title, "value of a seam", also, () => go(bench, "seam", tape(path)))),
+    ...FIELDS.map(([title, id, also]) => row(title, "of a layer", also, () => go(bench, "layer", id))),
+    ...KEYS.map(([title, kind, also]) => row(title, "add this matte", also, () => key(kind))),
+    ...MASKS.map(([title, kind, also]) => row(`${title} mask`, "draw this mask", also, () => act("draw-mask", { kind }, "seam"))),
+    ...blends.map(([blend, title, group]) => row(title, `blend, ${group.toLowerCase()}`, "mode", () => { const layer = chosen(); if (layer) bench.set(layer.id, { "seam.blend": blend }); })),
+    ...DO.map(([title, name, also]) => row(title, "do it to the layer", also, () => act(name))),
+    row("Keep this frame as a still", "do it", "picture png save snapshot", () => commands.act("keep-frame", {})),
+    row("Render", "do it", "export write file post master stills", () => commands.deliver()),
+    row("Save the shot as files", "do it", "download zip backup", () => { location.href = `/shots/${bench.id}/files.zip`; }),
+    row("Length, canvas and rate of the shot", "of the shot", "background colour linear light frames", () => bench.choose("shot:")),
+    row("Add a layer", "do it", "footage clip still sound colour import bring in", () => { document.getElementById("add-layer").click(); }),
+    row("Undo", "do it", "back", () => commands.undo()), row("Redo", "do it", "again", () => commands.redo()),
+  ];
+}
