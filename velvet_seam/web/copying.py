@@ -10,11 +10,13 @@ from pydantic import Field
 
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.formats.svg_outline import MOST_BYTES, read_svg_outline
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edit import AddMask, AddMatte, Edit, SetValues, Several
 from velvet_seam.core.shot.layer import FootageSource, Layer
-from velvet_seam.core.shot.mask import Mask, MaskBase
+from velvet_seam.core.shot.mask import DrawnMask, Mask, MaskBase
 from velvet_seam.core.shot.matte import FramePlate, LayerMatte, Matte
+from velvet_seam.core.shot.points import resized
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.time_edits import begun_later
@@ -63,6 +65,14 @@ class Holding(ChosenRequest):
     layer: Id
     part: Id
     moves: bool
+    frame: int = Field(0, ge=0)
+
+
+class Outline(ChosenRequest):
+    """The text of an SVG file, for a mask of a layer."""
+
+    layer: Id
+    text: str = Field(max_length=MOST_BYTES)
     frame: int = Field(0, ge=0)
 
 
@@ -123,6 +133,23 @@ def held_matte(identity: str, body: Holding, request: Request, context: Ctx) -> 
     home = _lying(shot, context).home(layer, body.frame) if body.moves else None
     new = SetValues(target=layer.id, values={f"seam.matte.{body.part}.home": home})
     return answer(request, context, context.library.shots.edit(identity, new), body)
+
+
+@router.post("/svg-outline", response_class=Answer)
+def svg_outline(identity: str, body: Outline, request: Request, context: Ctx) -> Response:
+    """The outline of an SVG file as a mask in the middle of the canvas, a little smaller than it."""
+    shot = context.library.shots.get(identity).shot
+    layer = shot.layer(body.layer)
+    found = read_svg_outline(body.text.encode())
+    canvas = shot.canvas
+    k = 0.6 * min(canvas.width / found.width, canvas.height / found.height)
+    mask = DrawnMask(
+        id=new_id("m"), fixed="canvas", feather_in=1.0, feather_out=1.0, outline=resized(found.points, k),
+        combine="intersect" if any(m.use == "limit" for m in layer.seam.masks) else "add",
+    )  # fmt: skip
+    made = _lying(shot, context).refixed(mask, layer, "layer", layer, body.frame)
+    new = AddMask(layer=layer.id, mask=made)
+    return answer(request, context, context.library.shots.edit(identity, new), body, mask=mask.id)
 
 
 def _part(layer: Layer, identity: str) -> Matte | Mask:

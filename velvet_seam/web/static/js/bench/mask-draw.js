@@ -1,7 +1,7 @@
 // Drawing a new mask: a drag says where it lies, or an outline is drawn by hand or point by point.
 import { say } from "../common.js";
 import { round } from "./handles.js";
-import { fromSvg, maskMap, simplified, through, toPath } from "./mask-shape.js";
+import { maskMap, simplified, through, toPath } from "./mask-shape.js";
 import { tidy } from "./mask-handles.js";
 import { outlineAt } from "./moving.js";
 
@@ -80,13 +80,10 @@ export class MaskDraw {
     input.value = "";
     const layer = this.bench.layer;
     if (!file || !layer) return;
-    const found = file.size < 4_000_000 ? fromSvg(await file.text()) : null;
-    if (!found || found.points.length < 3) { say(`${file.name} holds no outline that can be read. Nothing was added.`, true); return; }
-    const map = this.map(layer);
-    const k = (0.6 * Math.min(this.bench.shot.canvas.width / found.width, this.bench.shot.canvas.height / found.height)) / map.unit;
-    const { u, v } = map.base.toSource(this.bench.shot.canvas.width / 2, this.bench.shot.canvas.height / 2);
-    const outline = through(found.points.map(([x, y]) => [x * k, y * k])).map(tidy);
-    this.add(layer, { kind: "drawn", x: round(u, 1), y: round(v, 1), feather_in: 1, feather_out: 1, outline });
+    if (file.size > 1 << 20) { say(`${file.name} is longer than 1 MB. Nothing was added.`, true); return; }
+    const text = await file.text(), { bench } = this;
+    const answer = await bench.send("svg-outline", { layer: layer.id, text, frame: bench.frame }).catch(() => null);
+    if (answer) this.handles.masks.take(answer.mask);
   }
 
   save(layer, id) {

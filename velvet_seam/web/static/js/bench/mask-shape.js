@@ -129,7 +129,7 @@ export function through(points) {
   });
 }
 
-/** An outline as the path of an SVG, and back. */
+/** An outline as the path of an SVG. */
 export function toPath(outline) {
   const r = (v) => Math.round(v * 100) / 100;
   let path = `M${r(outline[0].x)} ${r(outline[0].y)}`;
@@ -138,36 +138,4 @@ export function toPath(outline) {
     path += `C${r(p1[0])} ${r(p1[1])} ${r(p2[0])} ${r(p2[1])} ${r(p3[0])} ${r(p3[1])}`;
   });
   return `${path}Z`;
-}
-
-/** The first closed form of an SVG file as an outline about its own middle; the browser reads the file. */
-export function fromSvg(text, most = 400) {
-  const parsed = new DOMParser().parseFromString(text, "image/svg+xml");
-  const found = parsed.querySelector("path, polygon, polyline, circle, ellipse, rect");
-  if (parsed.querySelector("parsererror") || !found) return null;
-  const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
-  const shape = document.createElementNS("http://www.w3.org/2000/svg", found.localName);
-  for (const name of ["d", "points", "cx", "cy", "r", "rx", "ry", "x", "y", "width", "height"]) {
-    const value = found.getAttribute(name);
-    if (value) shape.setAttribute(name, value);
-  }
-  svg.append(shape);
-  svg.style.position = "absolute";
-  document.body.append(svg);
-  try {
-    const long = shape.getTotalLength();
-    if (!Number.isFinite(long) || long <= 0) return null;
-    const steps = Math.min(most * 4, Math.max(48, Math.round(long)));
-    const points = Array.from({ length: steps }, (_, n) => {
-      const p = shape.getPointAtLength((long * n) / steps);
-      return [p.x, p.y];
-    });
-    const xs = points.map(([x]) => x), ys = points.map(([, y]) => y);
-    const box = { x: Math.min(...xs), y: Math.min(...ys), w: Math.max(...xs) - Math.min(...xs), h: Math.max(...ys) - Math.min(...ys) };
-    const middle = [box.x + box.w / 2, box.y + box.h / 2];
-    const kept = simplified([...points, points[0]], Math.max(box.w, box.h) / 400).slice(0, -1);
-    return { points: kept.map(([x, y]) => [x - middle[0], y - middle[1]]), width: box.w, height: box.h };
-  } finally {
-    svg.remove();
-  }
 }

@@ -132,7 +132,7 @@ export class TimeStrip {
       const x = this.x(at);
       if (x > NAMES + this.room - 4) break;
       svg.append(node("line", { x1: x, x2: x, y1: RULER - 9, y2: RULER - 4, stroke: "#a89a92" }));
-      const text = node("text", { class: "tick", x: x + 3, y: 13, "pointer-events": "none" });
+      const text = node("text", { class: "tick", x: x + 8, y: 13, "pointer-events": "none" });
       text.textContent = frames ? bench.spell(at) : `${Math.round(at / bench.rate)}s`;
       svg.append(text);
     }
