@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 
 from tests.web.test_bench_page import bench
 from tests.web.test_seam_page import add_layer, at, blank, chip, picture, type_tape
-from tests.web.test_whole_job import box_of, clean, drag, on_picture, state, until
+from tests.web.test_whole_job import box_of, clean, copy_to, drag, on_picture, state, until
 
 pytestmark = pytest.mark.browser
 
@@ -145,7 +145,7 @@ def test_a_mask_is_copied_to_another_layer_and_lies_where_it_lay(blank: Page):
     chip(blank, "masks", "Box")
     drag(blank, on_picture(blank, 300, 700), on_picture(blank, 700, 1100))
     until(blank, "velvetSeam.bench.shot.layers[1].seam.masks.length === 1")
-    blank.locator("#seam-masks [data-copy-part]").select_option(label="paper-sea")
+    copy_to(blank, "#seam-masks [data-do=copy-to]", "paper-sea")
     until(blank, "velvetSeam.bench.shot.layers[0].seam.masks.length === 1")
     copy = state(blank, "shot.layers[0].seam.masks[0]")
     assert copy["id"] != state(blank, "shot.layers[1].seam.masks[0].id")

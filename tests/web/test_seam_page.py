@@ -15,6 +15,7 @@ from tests.web.test_bench_page import bench
 from tests.web.test_whole_job import (
     choose_from_shelf,
     clean,
+    copy_to,
     drag,
     on_picture,
     saved,
@@ -262,7 +263,7 @@ def test_mattes_are_steadied_copied_and_taken_from_the_file(bench: Page):
     # along the edge; what else changes is specks, and few of them
     assert cv2.dilate(edge, np.ones((9, 9)))[changed].mean() > 0.7
 
-    bench.locator("#seam-matte [data-copy-part]").select_option(label="Paper sea")
+    copy_to(bench, "#seam-matte [data-do=copy-to]", "Paper sea")
     until(bench, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
     copy, first = (state(bench, f"shot.layers[{n}].seam.matte[0]") for n in (0, 2))
     assert copy.pop("id") != first.pop("id")

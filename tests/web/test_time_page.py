@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 
 from tests.web.test_bench_page import bench
 from tests.web.test_seam_page import add_layer, at, blank, chip, picture, type_tape
-from tests.web.test_whole_job import box_of, clean, drag, on_picture, saved, state, until
+from tests.web.test_whole_job import box_of, clean, copy_to, drag, on_picture, saved, state, until
 
 pytestmark = pytest.mark.browser
 
@@ -357,7 +357,7 @@ def test_a_layer_comes_goes_and_echoes_by_its_panel(blank: Page):
     )
     until(blank, f"{other}.echo.count === 0")
     blank.evaluate(f"velvetSeam.bench.choose('layer:' + {LAYER}.id)")
-    blank.select_option("#copy-motion", index=1)
+    copy_to(blank, "#copy-motion", "copy")
     until(blank, f"{other}.echo.count === 4")
     assert blank.evaluate(f"JSON.stringify({other}.arrive) === JSON.stringify({LAYER}.arrive)")
     for _ in range(4):

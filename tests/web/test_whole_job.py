@@ -69,6 +69,14 @@ def drag(page: Page, start: tuple[float, float], end: tuple[float, float], **key
     page.mouse.up()
 
 
+def copy_to(page: Page, button: str, *names: str) -> None:
+    """Copy something to other layers by their names."""
+    page.locator(button).first.click()
+    for name in names:
+        page.locator("#copy-list .copy-row", has_text=name).click()
+    page.click("#copy-go")
+
+
 def on_picture(page: Page, x: float, y: float) -> tuple[float, float]:
     """Where a canvas pixel of the portrait shot lies on the screen."""
     box = page.locator("#picture").bounding_box()

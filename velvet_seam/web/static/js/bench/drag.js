@@ -32,6 +32,7 @@ export function follow(node, press, bench, begin, hold = () => {}) {
     if (drag) finish();
   };
   const start = () => {
+    if (bench.saving) { bench.settled().then(start); return; } // also for what a drag before this one has sent
     drag = begin();
     if (!drag) { stop(); return; }
     hold(drag);
@@ -41,6 +42,5 @@ export function follow(node, press, bench, begin, hold = () => {}) {
   node.addEventListener("pointermove", move);
   node.addEventListener("pointerup", end);
   node.addEventListener("pointercancel", end);
-  if (bench.saving) bench.settled().then(start);
-  else start();
+  start();
 }

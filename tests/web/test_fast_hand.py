@@ -1,0 +1,152 @@
+"""A slow server and a fast hand: edits go in order, none is lost, and what is chosen, shown and changed is one."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, Route, expect
+
+from tests.web.test_seam_page import add_layer, blank, chip, type_tape  # noqa: F401
+from tests.web.test_whole_job import clean, copy_to, drag, on_picture, state, until  # noqa: F401
+
+pytestmark = pytest.mark.browser
+
+SLOW = 300
+"""Milliseconds by which every answer comes later."""
+
+
+@pytest.fixture
+def slow(blank: Page):  # noqa: F811
+    """A blank shot whose edits and fragments take their time."""
+
+    def later(route: Route) -> None:
+        blank.wait_for_timeout(SLOW)
+        route.continue_()
+
+    add_layer(blank, "paper-sea")
+    add_layer(blank, "fox-left")
+    address = re.compile(r"/shots/[^/]+/(edits|parts|copies|fixed-mask|keys|layers|undo)")
+    blank.route(address, later)
+    yield blank
+    blank.unroute_all(behavior="ignoreErrors")
+
+
+def settled(page: Page) -> None:
+    until(page, "velvetSeam.bench.saving === 0", seconds=20)
+
+
+def layers(page: Page) -> list[dict]:
+    return state(page, "shot.layers")
+
+
+def test_one_point_after_another_and_none_springs_back(slow: Page):
+    """The next point of an outline is taken while the edit of the one before is on its way."""
+    slow.click(f"#seam-{layers(slow)[1]['id']}")
+    until(slow, "velvetSeam.bench.kind === 'seam' && !document.getElementById('panel').inert", 10)
+    chip(slow, "masks", "Drawn")
+    for x, y in ((300, 400), (800, 400), (800, 1200), (300, 1200), (300, 400)):
+        slow.mouse.click(*on_picture(slow, x, y))
+        slow.wait_for_timeout(420)  # else two clicks are a double click
+    until(slow, "velvetSeam.bench.shot.layers[1].seam.masks.length === 1", 10)
+    settled(slow)
+    before = layers(slow)[1]["seam"]["masks"][0]["outline"]
+    moved = {0: (120, 150), 1: (940, 260), 2: (900, 1500)}
+    for n, to in moved.items():
+        x, y = ((300, 400), (800, 400), (800, 1200))[n]
+        drag(slow, on_picture(slow, x, y), on_picture(slow, *to))
+    settled(slow)
+    after = layers(slow)[1]["seam"]["masks"][0]["outline"]
+    for n in range(4):
+        far = abs(after[n]["x"] - before[n]["x"]) + abs(after[n]["y"] - before[n]["y"])
+        assert (far > 100) == (n in moved), n
+
+
+def test_nudges_add_up_however_slow(slow: Page):
+    card = f"#card-{layers(slow)[1]['id']}"
+    slow.click(card)
+    until(slow, "!document.getElementById('panel').inert", 10)
+    x = layers(slow)[1]["place"]["x"]
+    for _ in range(7):
+        slow.keyboard.press("Control+ArrowRight")
+    settled(slow)
+    assert layers(slow)[1]["place"]["x"] == x + 7
+
+
+def test_a_value_goes_to_the_layer_whose_controls_are_shown(slow: Page):
+    """Chosen while an edit is on its way: it stays chosen, and its panel takes values only when it is there."""
+    low, top = (one["id"] for one in layers(slow))
+    slow.click(f"#card-{top}")
+    until(slow, "!document.getElementById('panel').inert", 10)
+    scale = layers(slow)[0]["place"]["scale"]
+    type_tape(slow, "place.rotation", 30)
+    slow.click(f"#card-{low}")  # while that is being saved
+    assert slow.evaluate("document.getElementById('panel').inert")
+    until(slow, "!document.getElementById('panel').inert", 10)
+    settled(slow)
+    assert state(slow, "chosen") == f"layer:{low}"
+    expect(slow.locator("#panel [data-target]").first).to_have_attribute("data-target", low)
+    type_tape(slow, "place.scale", 77)
+    settled(slow)
+    assert layers(slow)[0]["place"] | {"scale": scale} == layers(slow)[0]["place"] | {
+        "scale": scale
+    }
+    assert (layers(slow)[0]["place"]["scale"], layers(slow)[0]["place"]["rotation"]) == (77, 0)
+    assert layers(slow)[1]["place"]["rotation"] == 30
+
+
+def test_what_a_tape_waits_to_send_goes_before_what_comes_next(slow: Page):
+    """A mask is copied just after a tape of it was nudged: the copy has the last value."""
+    low, top = (one["id"] for one in layers(slow))
+    slow.click(f"#seam-{top}")
+    until(slow, "velvetSeam.bench.kind === 'seam' && !document.getElementById('panel').inert", 10)
+    chip(slow, "masks", "Box")
+    drag(slow, on_picture(slow, 300, 400), on_picture(slow, 800, 900))
+    until(slow, "velvetSeam.bench.shot.layers[1].seam.masks.length === 1", 10)
+    settled(slow)
+    mask = layers(slow)[1]["seam"]["masks"][0]
+    tape = slow.locator(f"[id='tape-seam-masks-{mask['id']}-feather_out']")
+    tape.focus()
+    for _ in range(6):
+        slow.keyboard.press("ArrowUp")
+    copy_to(slow, "#seam-masks [data-do=copy-to]", "paper-sea")
+    settled(slow)
+    until(slow, "velvetSeam.bench.shot.layers[0].seam.masks.length === 1", 10)
+    first, copy = (one["seam"]["masks"][0] for one in reversed(layers(slow)))
+    assert first["feather_out"] == mask["feather_out"] + 6
+    assert copy["feather_out"] == first["feather_out"]
+    assert low != top
+
+
+def test_a_press_is_not_lost_when_an_answer_comes_between_down_and_up(slow: Page):
+    low, top = (one["id"] for one in layers(slow))
+    slow.click(f"#card-{top}")
+    until(slow, "!document.getElementById('panel').inert", 10)
+    type_tape(slow, "place.rotation", 12)
+    box = slow.locator(f"#card-{low}").bounding_box()
+    slow.mouse.move(box["x"] + 120, box["y"] + 20)
+    slow.mouse.down()
+    settled(slow)  # the stack was drawn again under the press
+    slow.mouse.up()
+    until(slow, f"velvetSeam.bench.chosen === 'layer:{low}'", 10)
+    assert layers(slow)[1]["place"]["rotation"] == 12
+
+
+def test_handles_lie_where_the_layer_is_seen_while_it_arrives(blank: Page):  # noqa: F811
+    """An area is dragged over what one sees, and the frame of a layer lies around it."""
+    top = add_layer(blank, "moon-still")
+    values = {"arrive.way": "slide-left", "arrive.frames": 40, "place.scale": 30}
+    blank.evaluate("values => velvetSeam.bench.set(velvetSeam.bench.target, values)", values)
+    until(blank, "velvetSeam.bench.shot.layers[0].arrive.frames === 40")
+    blank.evaluate("velvetSeam.bench.go(26)")
+    until(blank, "velvetSeam.picture.main.dataset.frame === '26'")
+    blank.wait_for_timeout(200)
+    place = state(blank, "shot.layers[0].place")
+    stray = blank.evaluate("velvetSeam.picture.stray")
+    assert (stray["layer"], stray["frame"]) == (top, 26)
+    assert stray["x"] < -100
+    frame = blank.evaluate(
+        "(() => { const b = document.querySelector('.handles .frame-line').getBBox();"
+        " const r = velvetSeam.picture.rect; return (b.x + b.width / 2 - r.x) / r.k; })()"
+    )
+    assert frame == pytest.approx(place["x"] + stray["x"], abs=6)
