@@ -175,6 +175,8 @@ def test_from_files_to_a_finished_film(clean: Page, served: str, tmp_path: Path)
 
     page.click("#render")
     page.click("[data-do-render]")
+    expect(page.locator("#rendering")).to_be_visible()  # the work goes on beside it
+    page.click("a[href='/renders']")
     page.wait_for_url(re.compile("/renders"))
     done = page.locator("[data-state=done]").first
     expect(done).to_be_visible(timeout=180_000)
@@ -234,10 +236,11 @@ def test_the_stack_by_mouse_and_keys(clean: Page, served: str):
     page.fill("#field-name", "x" * 150)
     page.keyboard.press("Enter")
     expect(page.locator("#say")).to_contain_text("at most 120 characters")
-    expect(page.locator("#field-name")).to_have_value("Moth on card")
+    expect(page.locator("#field-name")).to_have_value("Moth on card copy")  # the copy is chosen
     page.fill("#field-name", "Night moth 🦊")
     page.keyboard.press("Enter")
-    expect(page.locator("#card-l-moth .card-name")).to_have_text("Night moth 🦊")
+    expect(page.locator(".card.chosen .card-name")).to_have_text("Night moth 🦊")
+    assert order()[3:5] == ["Moth on card", "Night moth 🦊"]
     for _ in range(5):
         page.keyboard.press("Control+z")
         saved(page)

@@ -67,7 +67,7 @@ export class MaskHandles {
     const path = this.path(mask, map);
     const grab = { "data-grab": "mask-move", "data-mask": mask.id };
     if (closed(mask)) add(svg, "path", { class: "grab", d: path, ...grab });
-    else add(svg, "path", { class: "grab-line", d: path, ...grab });
+    add(svg, "path", { class: "grab-line", d: path, ...grab }); // the line itself too, not only what it goes round
     if (!active) {
       add(svg, "path", { class: "mask-feather", d: path });
       return;
