@@ -10,7 +10,16 @@ from playwright.sync_api import Page, expect
 
 from tests.web.test_bench_page import bench
 from tests.web.test_seam_page import add_layer, at, blank, chip, picture, type_tape
-from tests.web.test_whole_job import box_of, clean, copy_to, drag, on_picture, state, until
+from tests.web.test_whole_job import (
+    box_of,
+    clean,
+    copy_to,
+    drag,
+    on_picture,
+    saved,
+    state,
+    until,
+)
 
 pytestmark = pytest.mark.browser
 
@@ -134,6 +143,70 @@ def test_an_outline_is_drawn_softened_and_its_points_are_moved(blank: Page):
     place = (middle[0] + outline[left]["x"] - 40, middle[1] + outline[left]["y"])
     assert np.abs(at(softer, *place) - at(firm, *place)).max() < 6  # only there
     assert len(state(blank, "shot.layers")) == 1
+
+
+def test_several_points_are_moved_scaled_and_turned_together(blank: Page):
+    layer = add_layer(blank, "paper-sea")
+    blank.click(f"#seam-{layer}")
+    chip(blank, "masks", "Drawn")
+    square = [(300, 600), (700, 600), (700, 1200), (300, 1200)]
+    for x, y in square:
+        blank.mouse.click(*on_picture(blank, x, y))
+        blank.wait_for_timeout(400)
+    blank.keyboard.press("Enter")
+    until(blank, "velvetSeam.bench.shot.layers[0].seam.masks.length === 1")
+
+    def places() -> np.ndarray:
+        """The points in canvas pixels: the mask lies at its middle, unturned."""
+        mask = state(blank, "shot.layers[0].seam.masks[0]")
+        return np.array([
+            (540 + mask["x"] + one["x"], 960 + mask["y"] + one["y"]) for one in mask["outline"]
+        ])  # fmt: skip
+
+    begun = places()
+    assert np.abs(begun - square).max() < 3
+    # a box beside the outline takes both points on the right
+    drag(blank, on_picture(blank, 640, 500), on_picture(blank, 780, 1300))
+    assert blank.evaluate("[...velvetSeam.handles.masks.points.taken]") == [1, 2]
+    drag(blank, on_picture(blank, 700, 600), on_picture(blank, 760, 630))
+    until(blank, "velvetSeam.bench.state.undo.includes('outline')")
+    saved(blank)
+    moved = places()
+    assert np.abs(moved - (begun + [(0, 0), (60, 30), (60, 30), (0, 0)])).max() < 4
+
+    # one more by Shift; then all four are turned by a quarter with the knob above them
+    for n in (0, 3):
+        held = box_of(blank, f'[data-grab="mask-point"][data-n="{n}"]')
+        blank.keyboard.down("Shift")
+        blank.mouse.click(held["x"] + 4, held["y"] + 4)
+        blank.keyboard.up("Shift")
+    assert blank.evaluate("velvetSeam.handles.masks.points.taken.size") == 4
+    knob = box_of(blank, '[data-grab="mask-points-turn"]')
+    middle = (moved.min(0) + moved.max(0)) / 2
+    hub = on_picture(blank, *middle)
+    top = (knob["x"] + 5, knob["y"] + 5)
+    reach = hub[1] - top[1]
+    drag(blank, top, (hub[0] + reach, hub[1]))
+    saved(blank)
+    turned = places()
+    expected = np.stack([middle[0] - (moved[:, 1] - middle[1]), middle[1] + moved[:, 0] - middle[0]], 1)
+    assert np.abs(turned - expected).max() < 8
+
+    # scaled by a corner, the one across from it stays
+    low, high = turned.min(0), turned.max(0)
+    knob = box_of(blank, '[data-grab="mask-points-scale"][data-corner="2"]')
+    at_knob = (knob["x"] + 4.5, knob["y"] + 4.5)
+    far = on_picture(blank, *low)
+    drag(blank, at_knob, ((at_knob[0] + far[0]) / 2, (at_knob[1] + far[1]) / 2))
+    saved(blank)
+    smaller = places()
+    assert np.abs(smaller.min(0) - low).max() < 3
+    shrunk = (smaller.max(0) - low) / (high - low)
+    assert ((0.35 < shrunk) & (shrunk < 0.6)).all()
+    # an outline keeps three points: four taken are not removed
+    blank.keyboard.press("Delete")
+    expect(blank.locator("#say")).to_contain_text("at least three points")
+    assert len(places()) == 4
 
 
 def test_a_mask_is_copied_to_another_layer_and_lies_where_it_lay(blank: Page):

@@ -40,6 +40,7 @@ export class Handles {
     this.hint.querySelector("button").addEventListener("click", () => this.stopDrawing());
     this.drawing = null;
     this.held = null;
+    this.box = null; // dragged to take points of an outline
     // with the picture, not before it: outlines and picture are always of one frame
     for (const name of ["state", "painted", "chosen", "layout", "way", "refused"]) {
       bench.addEventListener(name, () => { if (!this.held) this.render(); });
@@ -77,6 +78,7 @@ export class Handles {
     if (!layer || layer.hidden || layer.locked || !inSpan(layer, bench.frame) || this.picture.playing) return;
     if (bench.kind === "layer") this.renderPlace(layer, still(place ?? layer.place, this.at(layer)));
     else this.masks.render(layer, mask);
+    if (this.box) this.renderMarquee(this.box);
   }
 
   point(p) {
@@ -116,7 +118,7 @@ export class Handles {
 
   renderMarquee({ from, to }) {
     const [x0, y0] = this.point(from), [x1, y1] = this.point(to);
-    if (this.drawing.line) {
+    if (this.drawing?.line) {
       add(this.svg, "path", { class: "mask-line", d: `M${x0} ${y0}L${x1} ${y1}` });
       return;
     }
@@ -215,8 +217,11 @@ export class Handles {
   press(event) {
     const grab = event.target.dataset?.grab;
     if (event.button !== 0) return;
+    const points = !this.drawing && (grab ? grab === "mask-move" && event.shiftKey : !this.picture.zoom || event.shiftKey) && this.masks.drawn();
+    if (points) { this.boxPoints(event); return; }
     if (!grab) return;
     event.preventDefault();
+    if (grab === "mask-point" && event.shiftKey) { this.masks.join(event.target.dataset.mask, Number(event.target.dataset.n)); return; }
     // handles are drawn anew with every press, so the browser never sees two on one of them
     const again = this.lastPress && event.timeStamp - this.lastPress.time < 380
       && Math.hypot(event.clientX - this.lastPress.x, event.clientY - this.lastPress.y) < 6;
@@ -231,6 +236,21 @@ export class Handles {
         end: (finished) => { drag.end(finished); this.render(); },
       };
     }, (held) => { this.held = held; });
+  }
+
+  /** A box dragged beside an outline's points, or with Shift over it, takes those inside. */
+  boxPoints(event) {
+    event.preventDefault();
+    const from = this.picture.toCanvas(event);
+    follow(this.svg, event, this.bench, () => ({
+      move: (next) => { this.box = { from, to: this.picture.toCanvas(next) }; this.render(); },
+      end: (finished) => {
+        const box = this.box ?? { from, to: from };
+        this.box = null;
+        if (finished) this.masks.takeIn(box, event.shiftKey);
+        this.render();
+      },
+    }), (held) => { this.held = held; });
   }
 
   dragMarquee(from) {

@@ -1,6 +1,8 @@
 // Handles of masks on the picture: place, size, turn, feather, and the points of drawn outlines.
+import { say } from "../common.js";
 import { moves, outlineAt, still, valueAt } from "./moving.js";
 import { round } from "./handles.js";
+import { MaskPoints } from "./mask-points.js";
 import { closed, maskMap, nearestOn, outlines, smoothed } from "./mask-shape.js";
 import { add } from "./svg.js";
 
@@ -12,6 +14,7 @@ export class MaskHandles {
     this.bench = handles.bench;
     this.active = null;
     this.taken = null; // number of the point taken last, of the active drawn mask
+    this.points = new MaskPoints(); // and where there are several of them
     document.getElementById("panel").addEventListener("pointerdown", (event) => {
       const block = event.target.closest("[data-mask]");
       if (block && block.dataset.mask !== this.active) this.take(block.dataset.mask);
@@ -21,6 +24,7 @@ export class MaskHandles {
   take(id) {
     this.active = id;
     this.taken = null;
+    this.points.clear();
     this.handles.render();
   }
 
@@ -110,7 +114,7 @@ export class MaskHandles {
     const { svg } = this.handles;
     mask.outline.forEach((vertex, n) => {
       const [x, y] = this.handles.point(map.toCanvas(vertex.x, vertex.y));
-      if (n === this.taken) {
+      if (n === this.taken && !this.points.many) {
         const { x: fx, y: fy, line } = this.featherSpot(mask, map, n);
         add(svg, "path", { class: "frame-line", d: `M${x} ${y}L${fx} ${fy}` });
         add(svg, "circle", { class: "mask-knob mask-soft", cx: fx, cy: fy, r: 5, "data-grab": "mask-point-feather", "data-mask": mask.id, "data-n": n, "data-along": line.join(" ") });
@@ -122,10 +126,37 @@ export class MaskHandles {
         }
       }
       add(svg, "rect", {
-        class: `mask-knob${n === this.taken ? " held" : ""}`, x: x - 4, y: y - 4, width: 8, height: 8, rx: 2,
+        class: `mask-knob${n === this.taken || this.points.has(n) ? " held" : ""}`, x: x - 4, y: y - 4, width: 8, height: 8, rx: 2,
         "data-grab": "mask-point", "data-mask": mask.id, "data-n": n,
       });
     });
+    this.points.render(svg, this.handles, mask, map);
+  }
+
+  /** The drawn mask whose points can be taken by a box, as it is at the playhead; else nothing. */
+  drawn() {
+    const { bench } = this, { layer } = bench;
+    const mask = bench.kind === "seam" && layer && !layer.locked && !this.handles.picture.playing && this.current(layer);
+    return mask?.kind === "drawn" ? still(mask, this.at(layer)) : null;
+  }
+
+  /** Take all points of the active mask in a box of canvas pixels; `more` keeps those taken before. */
+  takeIn(box, more) {
+    const mask = this.drawn();
+    if (!mask) return;
+    this.active = mask.id;
+    this.points.takeIn(mask, this.map(mask, this.bench.layer), box, more);
+    const [only] = this.points.taken;
+    this.taken = only ?? null;
+    if (!this.points.many) this.points.clear();
+  }
+
+  /** With Shift a point joins those that are taken, or leaves them. */
+  join(id, n) {
+    if (id !== this.active) this.take(id);
+    this.points.toggle(n, this.taken);
+    this.taken = n;
+    this.handles.render();
   }
 
   /** Where the knob of a point's own feather lies on the screen, and the way outward in canvas pixels. */
@@ -153,10 +184,11 @@ export class MaskHandles {
     const fresh = mask.id !== this.active;
     this.active = mask.id;
     if (fresh) this.taken = null;
+    if (fresh || (data.grab === "mask-point" && !this.points.has(Number(data.n))) || data.grab === "mask-handle") this.points.clear();
     const map = this.map(mask, layer), at = this.at(layer);
     const from = map.toOwn(start.x, start.y), base = map.base.toSource(start.x, start.y);
     const n = Number(data.n);
-    if (/^mask-(point|handle)/.test(data.grab)) this.taken = n;
+    if (/^mask-(point|point-feather|handle)$/.test(data.grab)) this.taken = n;
     const a = Number(data.a ?? 0), b = Number(data.b ?? 0);
     const turn = (valueAt(mask.rotation, at) * Math.PI) / 180;
     const moved = (changes) => ({ outline: mask.outline.map((vertex, k) => (k === n ? { ...vertex, ...changes } : vertex)) });
@@ -216,7 +248,8 @@ export class MaskHandles {
         return moved({ [`${side}_x`]: hx, [`${side}_y`]: hy, ...mirrored });
       },
     };
-    const change = changes[data.grab];
+    const together = /^mask-points-/.test(data.grab) || (data.grab === "mask-point" && this.points.many);
+    const change = together ? this.points.change(data.grab, mask, map, start, Number(data.corner)) : changes[data.grab];
     if (!change) return null;
     return (now, event) => {
       const next = change(now, event);
@@ -247,20 +280,30 @@ export class MaskHandles {
       const near = nearestOn(mask.outline, u, v);
       if (near.away * map.unit * this.handles.picture.rect.k > 14) return false;
       this.taken = near.n + 1;
+      this.points.clear();
       this.bench.edit({ do: "add-point", layer: layer.id, mask: id, after: near.n, part: near.t });
       return true;
     }
+    this.points.clear();
     if (outline) this.bench.set(layer.id, { [`seam.masks.${id}.outline`]: outline.map(tidy) });
     return Boolean(outline);
   }
 
-  /** Remove the point taken last; false where there is none. */
+  /** Remove what points are taken; false where there are none. */
   removePoint() {
     const layer = this.bench.layer;
     const mask = this.bench.kind === "seam" && layer?.seam.masks.find((one) => one.id === this.active);
-    if (!mask || mask.kind !== "drawn" || this.taken === null || outlineAt(mask.outline, 0).length <= 3) return false;
-    this.bench.edit({ do: "remove-point", layer: layer.id, mask: mask.id, point: this.taken });
+    if (!mask || mask.kind !== "drawn" || this.taken === null) return false;
+    const gone = (this.points.many ? [...this.points.taken] : [this.taken]).sort((a, b) => b - a);
+    if (outlineAt(mask.outline, 0).length - gone.length < 3) { // and by no means the layer in their place
+      say("An outline has at least three points; nothing was removed.", true);
+      return true;
+    }
+    if (gone.length > 1 && !moves(mask.outline)) {
+      this.bench.set(layer.id, { [`seam.masks.${mask.id}.outline`]: mask.outline.filter((_, n) => !gone.includes(n)) });
+    } else for (const point of gone) this.bench.edit({ do: "remove-point", layer: layer.id, mask: mask.id, point });
     this.taken = null;
+    this.points.clear();
     return true;
   }
 }

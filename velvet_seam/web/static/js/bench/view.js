@@ -76,7 +76,7 @@ export class View {
 
   /** The middle button, or the mat where there is no handle, moves an enlarged picture. */
   press(event) {
-    const free = event.button === 0 && !event.target.dataset?.grab && !event.target.closest("button, select");
+    const free = event.button === 0 && !event.shiftKey && !event.target.dataset?.grab && !event.target.closest("button, select");
     if (!this.picture.zoom || !(free || event.button === 1)) return;
     event.preventDefault();
     let last = event;
