@@ -101,7 +101,7 @@ function mark() {
   for (const one of document.querySelectorAll("#stack [data-choose]")) {
     const here = one.dataset.choose === bench.chosen;
     one.classList.toggle("chosen", here);
-    if (one.hasAttribute("aria-pressed")) one.setAttribute("aria-pressed", here);
+    for (const name of ["aria-pressed", "aria-current"]) if (one.hasAttribute(name)) one.setAttribute(name, here);
   }
 }
 bench.addEventListener("chosen", () => {
