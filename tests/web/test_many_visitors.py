@@ -106,6 +106,17 @@ async def guess(client: httpx.AsyncClient, phrase: str) -> httpx.Response:
     return await client.post("/passphrase", data={"passphrase": phrase})
 
 
+def test_pages_offer_to_end_a_visit(tmp_path: Path):
+    address = "http://studio.example"
+    with TestClient(create_app(tmp_path / "studio", "moth"), base_url=address) as client:
+        client.post("/passphrase", data={"passphrase": "moth"})
+        assert 'action="/passphrase/end"' in client.get("/renders").text
+        client.post("/passphrase/end", headers={"origin": address})
+        assert client.get("/renders").status_code == 401
+    with TestClient(create_app(tmp_path / "own"), base_url="http://127.0.0.1:8000") as client:
+        assert "passphrase" not in client.get("/renders").text
+
+
 def test_wrong_guesses_from_elsewhere_keep_nobody_waiting(tmp_path: Path, monkeypatch):
     monkeypatch.setattr(passphrase, "WAIT_SECONDS", 0.25)
     app = create_app(tmp_path / "studio", " moth lantern ")

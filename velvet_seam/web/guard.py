@@ -88,4 +88,6 @@ class Guard:
             answer = await self._passphrase.answer(Request(scope, receive))
             await answer(scope, receive, send_with_headers)
             return
+        if self._passphrase is not None:  # pages offer to end the visit
+            scope.setdefault("state", {})["visits"] = True
         await self._app(scope, receive, send_with_headers)
