@@ -4,7 +4,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 KERNELS := $(shell grep -ls "import numba" velvet_seam/core/*/*.py)
 
-.PHONY: demo serve test lint bench styles screenshots footage clean
+.PHONY: demo serve test lint abuse bench styles screenshots footage clean
 .DEFAULT_GOAL := demo
 
 $(VENV)/ready: requirements.txt pyproject.toml
@@ -44,6 +44,12 @@ lint: $(VENV)/dev
 	$(VENV)/bin/ruff format --check .
 	$(VENV)/bin/mypy
 	$(VENV)/bin/lint-imports
+
+# kills, nonsense, damaged files and many pages at once, against a program of its own on this machine;
+# SHARE=0.1 does a tenth
+SHARE ?= 1
+abuse: $(VENV)/dev $(VENV)/warm
+	$(PY) -m tests.abuse --share $(SHARE)
 
 bench: $(VENV)/dev $(VENV)/warm
 	$(PY) -m bench

@@ -65,7 +65,7 @@ def test_a_render_goes_on_after_the_program_was_killed(page: Page, program, stud
         expect(page.locator("#deliver-scale")).to_be_visible()
         page.wait_for_timeout(300)
         page.click("[data-do-render]")
-        page.wait_for_url(re.compile("/renders"))
+        expect(page.locator("#rendering")).to_be_visible()
     end = time.monotonic() + 90
     while not (ranges := sorted((studio / "renders").glob("*.ranges/*.mp4"))):
         assert time.monotonic() < end
