@@ -85,7 +85,7 @@ def take(page: Page, address: str) -> None:
     page.wait_for_selector("[data-do-render]")
     shoot("deliver")
     page.click("[data-do-render]")
-    page.wait_for_url("**/renders")
+    page.wait_for_selector("#rendering:not([hidden])")
     for kind in ("master", "stills"):
         page.goto(bench)
         page.wait_for_timeout(1500)
@@ -93,7 +93,8 @@ def take(page: Page, address: str) -> None:
         page.check(f"input[value={kind}]")
         page.wait_for_timeout(600)
         page.click("[data-do-render]")
-        page.wait_for_url("**/renders")
+        page.wait_for_selector("#rendering:not([hidden])")
+    page.goto(f"{address}/renders")
     page.get_by_role("button", name="Pause").first.click()
     page.wait_for_timeout(6_000)
     shoot("renders")

@@ -145,6 +145,24 @@ def test_an_outline_is_drawn_softened_and_its_points_are_moved(blank: Page):
     assert len(state(blank, "shot.layers")) == 1
 
 
+def test_a_mask_that_cuts_a_moving_subject_is_told_of(bench: Page):
+    """The wings open after the first frames, and go out of a mask drawn on folded ones."""
+    bench.click("#seam-l-moth")
+    note = bench.locator("#mask-cuts")
+    bench.wait_for_timeout(3000)
+    expect(note).to_be_hidden()  # the demo's own masks take stick and card, the same in every frame
+    mask = state(bench, "shot.layers[2].seam.masks[1].id")
+    type_tape(bench, f"seam.masks.{mask}.width", 560)
+    expect(note).to_be_visible(timeout=15_000)
+    note.get_by_role("button").click()
+    worst = state(bench, "frame")
+    assert 0 <= worst < 150
+    cuts = bench.evaluate(
+        "fetch(location.pathname + '/mask-cuts?layer=l-moth').then((answer) => answer.json())"
+    )
+    assert cuts == {"frame": worst}
+
+
 def test_several_points_are_moved_scaled_and_turned_together(blank: Page):
     layer = add_layer(blank, "paper-sea")
     blank.click(f"#seam-{layer}")

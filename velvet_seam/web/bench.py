@@ -11,6 +11,7 @@ from fastapi.responses import FileResponse, HTMLResponse, Response
 from markupsafe import Markup
 from pydantic import Field
 
+from velvet_seam.core.analyse.mask_cut import worst_cut
 from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edit import read_edit
@@ -22,6 +23,7 @@ from velvet_seam.web.keys import keyed_by, screen_words
 from velvet_seam.work.mixer import Mixed
 from velvet_seam.work.painter import (
     LOUPE_SIDE,
+    CutLength,
     Loupe,
     MatteFacts,
     Measure,
@@ -30,6 +32,9 @@ from velvet_seam.work.painter import (
     WallPictures,
 )
 from velvet_seam.work.studio import LIVE, SOON
+
+CUT_FRAMES = 16
+"""Frames, evenly along a layer, on which its masks are looked at."""
 
 router = APIRouter(prefix="/shots/{identity}")
 
@@ -170,6 +175,28 @@ async def matte_facts(
         "largest_hole": max(found.holes, default=0),
         "second_part": found.parts[1] if len(found.parts) > 1 else 0,
     }  # fmt: skip
+
+
+@router.get("/mask-cuts")
+async def mask_cuts(identity: str, context: Ctx, layer: str = "") -> dict[str, Any]:
+    """The frame at which a layer's masks cut its keyed subject the most; None where they do not."""
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    thing = standing.shot.layer(layer)
+    masked = any(mask.on and mask.use != "keep" for mask in thing.seam.masks)
+    if not masked or not any(key.on for key in thing.seam.matte):
+        return {"frame": None}
+    last = min(thing.span.last, standing.shot.length - 1)
+    count = min(CUT_FRAMES, max(1, last - thing.span.first + 1))
+    frames = [
+        thing.span.first + (last - thing.span.first) * n // max(1, count - 1) for n in range(count)
+    ]
+    # one by one, so that a hand that goes on meanwhile never waits for more than one
+    lengths = [
+        await context.studio.ask(CutLength(standing.written, layer, frame), SOON)
+        for frame in frames
+    ]
+    worst = worst_cut(lengths)
+    return {"frame": None if worst is None else frames[worst]}
 
 
 @router.get("/picture.jpg", **gives("image/jpeg"))

@@ -16,6 +16,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from velvet_seam.core.analyse.mask_cut import cut_length
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
@@ -35,6 +36,10 @@ from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg
 
 FULL_QUALITY = 94
+
+
+CUT_SIDE = 180
+"""Shorter side at which masks are looked at for cutting a subject."""
 
 
 @dataclass(frozen=True)
@@ -120,6 +125,15 @@ class MatteFacts:
 
 
 @dataclass(frozen=True)
+class CutLength:
+    """Ask how long the edges of a layer's masks run through its keyed subject on a frame."""
+
+    document: Written
+    layer: str
+    frame: int
+
+
+@dataclass(frozen=True)
 class Loupe:
     """Ask for the pixels around a place of the picture that is seen, and how far a layer covers them."""
 
@@ -143,7 +157,7 @@ class Seen:
 
 LOUPE_SIDE = 15
 
-Request = Paint | Still | Measure | Wall | MatteFacts | Loupe
+Request = Paint | Still | Measure | Wall | MatteFacts | CutLength | Loupe
 
 
 class Painter:
@@ -171,6 +185,8 @@ class Painter:
                 return self._wall(request)
             case MatteFacts():
                 return self._facts(request)
+            case CutLength():
+                return self._cut_length(request)
             case Loupe():
                 return self._loupe(request)
 
@@ -233,6 +249,21 @@ class Painter:
         return Counts(
             [round(a * k) for a in found.parts], [round(a * k) for a in found.holes], found.covered
         )
+
+    def _cut_length(self, ask: CutLength) -> float:
+        shot = self._shot(ask.document)
+        masks = shot.layer(ask.layer).seam.masks
+        off = {f"seam.masks.{mask.id}.on": False for mask in masks if mask.use != "keep"}
+        bare = apply(shot, SetValues(target=ask.layer, values=off))
+        before, after = (
+            self._engine.picture(
+                self._engine.plan(
+                    each, ask.frame, short_side=CUT_SIDE, view="matte", chosen=ask.layer
+                )
+            )[..., 1].copy()
+            for each in (bare, shot)
+        )
+        return cut_length(before, after)
 
     def _loupe(self, ask: Loupe) -> Seen:
         shot = self._shot(ask.document)

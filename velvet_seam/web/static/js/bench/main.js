@@ -7,6 +7,7 @@ import { Loupe } from "./loupe.js";
 import { Keyframes } from "./keyframes.js";
 import { ValueLanes } from "./lanes.js";
 import { Live } from "./live.js";
+import { MaskCuts } from "./mask-cuts.js";
 import { Bench } from "./model.js";
 import { Picture } from "./picture.js";
 import { Player } from "./play.js";
@@ -134,6 +135,7 @@ acceptDrops(document.getElementById("mat"), (files) => commands.shelf.bringIn(fi
 
 divide(bench);
 sheets(bench);
+new MaskCuts(bench);
 bench.watch();
 
 // for measuring play from outside: which picture was shown when, against the sound
