@@ -172,7 +172,7 @@ def test_ten_minutes_fit_the_strip_and_are_walked_to_their_end(blank: Page):
     )
     until(blank, "velvetSeam.bench.shot.length === 15000")
     assert blank.locator("#lanes .tick").count() < 20
-    expect(blank.locator("#frame-note")).to_contain_text("14850 of them uncovered")
+    expect(blank.locator("#frame-note")).to_contain_text("14850 uncovered")
     blank.keyboard.press("End")
     until(blank, "velvetSeam.bench.frame === 14999")
     blank.keyboard.press("z")

@@ -386,7 +386,7 @@ def test_a_frame_is_kept_and_gaps_are_shaded_and_closed(blank: Page):
         )
     until(blank, "velvetSeam.strip.bareFrames === 20 + 50")
     expect(blank.locator("#lanes .bare")).to_have_count(2)
-    expect(blank.locator("#frame-note")).to_contain_text("70 of them uncovered")
+    expect(blank.locator("#frame-note")).to_contain_text("70 uncovered")
     go(blank, 0)
     blank.evaluate("velvetSeam.bench.choose('shot:')")
     blank.get_by_role("button", name="Keep this frame").click()

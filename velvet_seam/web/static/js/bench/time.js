@@ -277,7 +277,9 @@ export class TimeStrip {
     const x = this.x(bench.frame);
     this.head?.setAttribute("transform", `translate(${x.toFixed(2)} 0)`);
     this.clock.textContent = bench.spell(bench.frame);
-    this.note.textContent = `frame ${bench.frame} of ${bench.shot.length}, ${bench.spell(bench.shot.length)} in all${this.bareFrames ? `, ${this.bareFrames} of them uncovered` : ""}`;
+    const length = bench.spell(bench.shot.length), bare = this.bareFrames;
+    this.note.textContent = `frame ${bench.frame} of ${bench.shot.length}, ${bare ? `${bare} uncovered` : `${length} in all`}`;
+    this.note.title = `The shot is ${length} long${bare ? `; on ${bare} of its frames no layer covers the canvas` : ""}`;
   }
 
   /** Frames that bars and the playhead like to meet, with what they are. */
