@@ -222,6 +222,9 @@ def test_a_span_past_the_end_is_kept_and_the_shot_ends_where_it_ends(clips):
     # made longer, the shot shows what was there all along
     more = apply(longer, read_edit({"do": "set-values", "target": None, "values": {"length": 60}}))
     assert codes(more, material) == list(range(60))
-    for edge, to in (("first", 501), ("last", -1)):  # beyond its other end: said, not made one frame
+    for edge, to in (
+        ("first", 501),
+        ("last", -1),
+    ):  # beyond its other end: said, not made one frame
         with pytest.raises(Problem, match="cannot lie"):
             apply(longer, read_edit({"do": "trim", "target": "l-one", "edge": edge, "to": to}))

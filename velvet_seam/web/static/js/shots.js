@@ -79,6 +79,7 @@ document.addEventListener("click", (event) => {
   Object.assign(field, { className: "field", value: name.textContent, maxLength: 120 });
   field.setAttribute("aria-label", "Name of the shot");
   name.replaceWith(field);
+  field.focus();
   field.select();
   let done = false;
   const end = async (keep) => {
@@ -92,6 +93,10 @@ document.addEventListener("click", (event) => {
     const answer = await ask(`/shots/${button.dataset.rename}/edits`, { method: "POST", body: { edit } }).catch(() => null);
     if (answer) name.textContent = answer.state.shot.name;
   };
-  field.addEventListener("keydown", ({ key }) => { if (key === "Enter") end(true); if (key === "Escape") end(false); });
+  field.addEventListener("keydown", (pressed) => {
+    if (pressed.key !== "Enter" && pressed.key !== "Escape") return;
+    pressed.preventDefault(); // or Enter would press the button that has the focus by then
+    end(pressed.key === "Enter");
+  });
   field.addEventListener("blur", () => end(true));
 });

@@ -80,9 +80,10 @@ export class Keyboard {
     if (newState === "open") { target.before_ = document.activeElement; return; }
     const back = target.before_;
     target.before_ = null;
-    if (back?.isConnected && back !== document.body && (target.contains(document.activeElement) || document.activeElement === document.body)) {
-      requestAnimationFrame(() => { if (back.isConnected && !document.querySelector(":popover-open")) back.focus({ preventScroll: true }); });
-    }
+    if (!back?.isConnected || back === document.body) return;
+    const free = () => target.contains(document.activeElement) || document.activeElement === document.body;
+    // not where what was done has taken the focus elsewhere meanwhile
+    if (free()) requestAnimationFrame(() => { if (free() && back.isConnected && !document.querySelector(":popover-open")) back.focus({ preventScroll: true }); });
   }
 
   /** Close the popover that was opened last; the focus goes back to where it was. Whether there was one. */

@@ -1,0 +1,177 @@
+"""Widths of a page, the wall, what find does, keys, and a tall stack: what a hand meets first."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.web.test_bench_page import bench
+from tests.web.test_seam_page import add_layer, blank
+from tests.web.test_whole_job import clean, open_demo_shot, saved, state, until
+
+pytestmark = pytest.mark.browser
+
+__all__ = ["bench", "blank", "clean"]
+
+OUTSIDE = """() => {
+  const wide = document.documentElement.clientWidth, found = [];
+  if (document.documentElement.scrollWidth > wide + 1) found.push("the page is wider than the window");
+  for (const one of document.querySelectorAll("button, a, select, input, h1, h2")) {
+    const box = one.getBoundingClientRect();
+    if (!box.width || !one.checkVisibility({ visibilityProperty: true }) || one.closest(".sr-only, [popover]")) continue;
+    if (box.left < -1 || box.right > wide + 1) found.push(`${one.tagName} ${one.id || one.textContent.trim().slice(0, 30)}`);
+  }
+  return found;
+}"""
+"""What lies beside the window, where no one can reach it."""
+
+OVERLAPS = """() => {
+  const tools = [...document.querySelectorAll("#head > *, .ways button, .mat-tools > *, .time-head > *")]
+    .filter((one) => one.checkVisibility() && one.getBoundingClientRect().width > 1)
+    .map((one) => [one.id || one.textContent.trim().slice(0, 20) || one.className, one.getBoundingClientRect(), one]);
+  const found = [];
+  tools.forEach(([name, a, one], n) => {
+    for (const [other, b, two] of tools.slice(n + 1)) {
+      if (one.contains(two) || two.contains(one)) continue;
+      if (Math.min(a.right, b.right) - Math.max(a.left, b.left) > 1 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 1) found.push(`${name} on ${other}`);
+    }
+  });
+  return found;
+}"""
+
+
+@pytest.mark.parametrize("path", ["/", "/footage", "/renders"])
+@pytest.mark.parametrize("size", [(1024, 700), (390, 844)])
+def test_pages_fit(clean: Page, served: str, path: str, size: tuple[int, int]):
+    clean.set_viewport_size({"width": size[0], "height": size[1]})
+    clean.goto(served + path)
+    clean.wait_for_timeout(300)
+    assert clean.evaluate(OUTSIDE) == []
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1024, 700), (390, 844)])
+def test_the_bench_fits_and_nothing_lies_on_something_else(
+    clean: Page, served: str, size: tuple[int, int]
+):
+    clean.set_viewport_size({"width": size[0], "height": size[1]})
+    open_demo_shot(clean, served)
+    for chosen in ("layer:l-moth", "seam:l-moth"):
+        clean.evaluate(f"velvetSeam.bench.choose('{chosen}')")
+        clean.wait_for_timeout(400)
+        assert clean.evaluate(OUTSIDE) == []
+        assert clean.evaluate(OVERLAPS) == []
+
+
+def test_a_phone_has_one_sheet_at_a_time(browser: Browser, served: str):
+    context = browser.new_context(viewport={"width": 390, "height": 844}, has_touch=True)
+    page = context.new_page()
+    open_demo_shot(page, served)
+    stack, panel = page.locator("#stack"), page.locator("#panel")
+    expect(stack).to_be_hidden()
+    expect(panel).to_be_hidden()
+    page.get_by_role("button", name="Stack", exact=True).tap()
+    expect(stack).to_be_visible()
+    page.locator("#seam-l-moth").tap()  # what is chosen there is set right after
+    expect(stack).to_be_hidden()
+    expect(panel).to_be_visible()
+    expect(panel.locator("h2").first).to_have_text("Seam")
+    for button in page.locator(".sheet-tabs button, #play, #head .button").all():
+        box = button.bounding_box()
+        assert box is not None
+        assert min(box["width"], box["height"]) >= 28
+    page.get_by_role("button", name="Picture", exact=True).tap()
+    expect(panel).to_be_hidden()
+    context.close()
+
+
+def test_shots_are_renamed_and_duplicated_on_the_wall(clean: Page, served: str):
+    page = clean
+    page.goto(served)
+    first = page.locator(".wall > li", has=page.locator("[aria-label*='Moth over']")).first
+    first.hover()
+    first.get_by_role("button", name=re.compile("Duplicate")).click()
+    page.wait_for_load_state()
+    copy = page.locator(".wall-name", has_text=re.compile("Moth over the paper sea.+"))
+    if "/shots/" in page.url:
+        page.goto(served)
+    expect(copy).to_have_count(1)
+    page.wait_for_load_state("networkidle")
+    tile = page.locator(".wall > li", has=copy)
+    tile.hover()
+    tile.get_by_role("button", name=re.compile("Rename")).click()
+    page.keyboard.type("Night flight")
+    page.keyboard.press("Enter")
+    name = page.locator(".wall-name", has_text="Night flight")
+    expect(name).to_be_visible()
+    page.reload()
+    name.click()  # the name under a poster opens it
+    page.wait_for_url(re.compile("/shots/s"))
+    until(page, "velvetSeam.bench.shot.name === 'Night flight'")
+    assert state(page, "shot.layers.length") == 5
+    page.goto(served)
+    page.once("dialog", lambda dialog: dialog.accept())
+    tile = page.locator(".wall > li", has=page.locator("[aria-label='Open Night flight']"))
+    tile.hover()
+    tile.get_by_role("button", name=re.compile("Delete")).click()
+    expect(tile).to_have_count(0)
+
+
+@pytest.mark.parametrize(
+    ("words", "holds"),
+    [
+        ("crop", "velvetSeam.handles.drawing !== null"),
+        ("echo, times", "document.activeElement.closest('[data-value=\"echo.count\"], #tape-echo-count') !== null"),
+        ("flicker", "document.activeElement.closest('#tape-stir-flicker') !== null"),
+        ("turn the clip round", "velvetSeam.bench.shot.layers[0].time.speed === -100"),
+    ],
+)  # fmt: skip
+def test_find_knows_values_and_commands(blank: Page, words: str, holds: str):
+    layer = add_layer(blank, "moth-on-card")
+    blank.click(f"#card-{layer}")
+    saved(blank)
+    blank.keyboard.press("/")
+    blank.keyboard.type(words)
+    blank.wait_for_timeout(300)
+    blank.keyboard.press("Enter")
+    until(blank, holds)
+
+
+def test_space_plays_wherever_one_does_not_type(bench: Page):
+    bench.click("#card-l-moth")
+    saved(bench)
+    for place in ("#card-l-moth", "#render", "[data-way=matte]"):
+        bench.evaluate(f"document.querySelector('{place}').focus()")
+        for playing in ("velvetSeam.player.playing", "!velvetSeam.player.playing"):
+            bench.keyboard.press(" ")
+            until(bench, playing)
+            bench.wait_for_timeout(200)
+    assert state(bench, "way") == "joined"
+    bench.click("#card-l-moth")
+    bench.fill("#field-name", "")
+    bench.locator("#field-name").press_sequentially("a b")
+    assert bench.input_value("#field-name") == "a b"
+    assert not bench.evaluate("velvetSeam.player.playing")
+    bench.keyboard.press("Escape")
+
+
+def test_sixteen_layers_have_compact_rows_and_a_quick_panel(bench: Page):
+    bench.click("#card-l-embers")
+    for count in range(6, 17):
+        bench.keyboard.press("d")
+        until(bench, f"velvetSeam.bench.shot.layers.length === {count}")
+        saved(bench)
+    expect(bench.locator("#stack-list")).to_have_class(re.compile("compact"))
+    heights = bench.evaluate(
+        "[...document.querySelectorAll('.card[data-layer]')].map((one) => one.getBoundingClientRect().height)"
+    )
+    assert len(heights) == 16
+    assert max(heights) <= 48
+    names = bench.locator(".card[data-layer] .card-name").all_inner_texts()
+    assert len(set(names)) == 16  # copies have names of their own
+    bench.locator(".card[data-layer]").last.click()
+    expect(bench.locator("#field-name")).to_have_value(names[-1])
+    for count in range(15, 4, -1):
+        bench.keyboard.press("Control+z")
+        until(bench, f"velvetSeam.bench.shot.layers.length === {count}")
