@@ -79,7 +79,7 @@ def exactness(say: Say) -> None:
                         wrong += shown != expected[n]
             out = folder / f"out-{number}.mp4"
             whole = Material("f", path, probe(path), preview=False)
-            render(shot, out, lambda _, m=whole: m, lambda _: None, Delivery(),
+            render(shot, out, lambda _, m=whole: m, Sounds(lambda _: None, lambda _: Fraction(0)), Delivery(),
                    ranges=folder / f"ranges-{number}")  # fmt: skip
             reader = open_clip(out, probe(out))
             for n in range(shot.length):
