@@ -25,12 +25,14 @@ FILES = ("paper-sea.mp4", "moth-on-card.mp4", "embers.mp4", "tin-waltz.wav")
 def clean(page: Page):
     """A page on which nothing may go wrong unseen."""
     faults: list[str] = []
-    page.on("pageerror", lambda error: faults.append(str(error)))
+    page.on("pageerror", lambda error: faults.append(f"{error} {error.stack}"))
     refusal = "status of 422"  # what the server refuses in words, Chromium logs as an error
     page.on(
         "console",
         lambda line: (
-            faults.append(line.text) if line.type == "error" and refusal not in line.text else None
+            faults.append(f"{line.text} {line.location['url']}")
+            if line.type == "error" and refusal not in line.text
+            else None
         ),
     )
     yield page

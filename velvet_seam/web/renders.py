@@ -193,14 +193,19 @@ def file(job: str, context: Ctx, download: bool = False) -> Response:
     )
 
 
-@router.get("/renders/{job}/work.jpg", **gives("image/jpeg"))
+_WORK = gives("image/jpeg")
+_WORK["responses"][204] = {"description": "There is no picture, not yet or no longer."}
+
+
+@router.get("/renders/{job}/work.jpg", **_WORK)
 def work(job: str, context: Ctx) -> Response:
-    """The frame in work, or the last one that was."""
+    """The frame in work, or the last one that was; nothing where there is none, for a list may be older
+    than the end of its render."""
     path = context.library.folder.work_picture(_render(context, job).id)
     try:  # read at once: it is replaced all the time, and a response must not change its length
         picture = path.read_bytes()
     except FileNotFoundError:
-        raise Gone("There is no picture yet.") from None
+        return Response(status_code=204)
     return Response(picture, media_type="image/jpeg", headers={"cache-control": "no-store"})
 
 

@@ -106,7 +106,12 @@ document.addEventListener("pointermove", (event) => {
 
 async function drawWaves() {
   for (const box of document.querySelectorAll("[data-wave]")) {
-    const wave = await (await fetch(box.dataset.wave)).json();
+    const address = box.dataset.wave;
+    if (!address) continue; // drawn meanwhile, after another change of the list
+    delete box.dataset.wave;
+    const answer = await fetch(address).catch(() => null);
+    if (!answer?.ok) { box.dataset.wave = address; continue; } // with the next change of the list
+    const wave = await answer.json();
     const canvas = document.createElement("canvas");
     box.replaceChildren(canvas);
     canvas.width = box.clientWidth * 2;
@@ -120,7 +125,6 @@ async function drawWaves() {
       const tall = Math.max(2, Math.max(...wave.slice(from, to)) * canvas.height * 0.8);
       context.fillRect(x * 3, (canvas.height - tall) / 2, 2, tall);
     }
-    delete box.dataset.wave;
   }
 }
 drawWaves();
