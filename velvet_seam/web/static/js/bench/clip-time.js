@@ -1,7 +1,7 @@
 // A clip's own time, from the panel and the keys: cut in two, frozen, each frame once; its sound by itself; a
 // frame of the shot kept; the rate of the shot.
 import { say } from "../common.js";
-import { round } from "./handles.js";
+import { round } from "./placing.js";
 import { valueAt } from "./moving.js";
 
 export class ClipTime {

@@ -2,7 +2,7 @@
 import { ask, say } from "../common.js";
 import { ClipTime } from "./clip-time.js";
 import { Copying } from "./copying.js";
-import { round } from "./handles.js";
+import { round } from "./placing.js";
 import { Keyboard } from "./keyboard.js";
 import { MaskDraw } from "./mask-draw.js";
 import { maskMap } from "./mask-shape.js";

@@ -1,6 +1,6 @@
 // A value's curve over time, with its keyframes to be moved in both directions and the handles of the
 // way between two of them.
-import { round } from "./handles.js";
+import { round } from "./placing.js";
 import { curveOf, valueAt, valueOf } from "./moving.js";
 import { NAMES, node } from "./time.js";
 

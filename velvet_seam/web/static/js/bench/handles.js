@@ -3,33 +3,11 @@ import { follow } from "./drag.js";
 import { MaskHandles } from "./mask-handles.js";
 import { MotionPath } from "./motion-path.js";
 import { still, valueAt } from "./moving.js";
+import { inSpan, layerMap, round, STILL } from "./placing.js";
 import { add, redraw } from "./svg.js";
 
 const KNOB = 5;
 const REACH = 26;
-
-/** Nothing that arrival or stirring adds to a place. */
-const STILL = { x: 0, y: 0, scale: 1, turn: 0 };
-
-/** From source pixels (from the layer's middle) to canvas pixels, and back. */
-export function layerMap(place, at, stray = STILL) {
-  const scale = (valueAt(place.scale, at) / 100) * stray.scale;
-  const turn = ((valueAt(place.rotation, at) + stray.turn) * Math.PI) / 180;
-  const x = valueAt(place.x, at) + stray.x, y = valueAt(place.y, at) + stray.y;
-  const c = Math.cos(turn), s = Math.sin(turn);
-  const fx = place.flip_x ? -1 : 1, fy = place.flip_y ? -1 : 1;
-  return {
-    scale,
-    toCanvas: (u, v) => ({
-      x: x + scale * (u * fx * c - v * fy * s),
-      y: y + scale * (u * fx * s + v * fy * c),
-    }),
-    toSource: (px, py) => {
-      const dx = (px - x) / scale, dy = (py - y) / scale;
-      return { u: fx * (dx * c + dy * s), v: fy * (dy * c - dx * s) };
-    },
-  };
-}
 
 export class Handles {
   constructor(bench, picture) {
@@ -321,6 +299,3 @@ export class Handles {
     };
   }
 }
-
-export const round = (value, places) => Math.round(value * 10 ** places) / 10 ** places;
-export const inSpan = (thing, frame) => thing.span.first <= frame && frame <= thing.span.last;

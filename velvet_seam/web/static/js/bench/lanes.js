@@ -2,7 +2,7 @@
 // keyframes; one of them open as a curve.
 import { CurveView } from "./curve.js";
 import { follow } from "./drag.js";
-import { round } from "./handles.js";
+import { round } from "./placing.js";
 import { moving, valueOf } from "./moving.js";
 import { NAMES, node, SNAP } from "./time.js";
 

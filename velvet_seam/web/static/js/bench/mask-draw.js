@@ -1,6 +1,6 @@
 // Drawing a new mask: a drag says where it lies, or an outline is drawn by hand or point by point.
 import { say } from "../common.js";
-import { round } from "./handles.js";
+import { round } from "./placing.js";
 import { maskMap, simplified, through, toPath } from "./mask-shape.js";
 import { tidy } from "./mask-handles.js";
 import { outlineAt } from "./moving.js";

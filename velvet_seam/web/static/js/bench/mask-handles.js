@@ -1,7 +1,7 @@
 // Handles of masks on the picture: place, size, turn, feather, and the points of drawn outlines.
 import { say } from "../common.js";
 import { moves, outlineAt, still, valueAt } from "./moving.js";
-import { round } from "./handles.js";
+import { round } from "./placing.js";
 import { MaskPoints } from "./mask-points.js";
 import { closed, maskMap, nearestOn, outlines, smoothed } from "./mask-shape.js";
 import { add } from "./svg.js";

@@ -1,5 +1,5 @@
 // Several points of a drawn outline at once: taken by a box or with Shift; moved, scaled and turned together.
-import { round } from "./handles.js";
+import { round } from "./placing.js";
 import { add } from "./svg.js";
 
 /** The box round some places, in canvas pixels. */

@@ -1,5 +1,5 @@
 // Masks on the picture: from a mask's own coordinates to the canvas, outlines, and curves.
-import { layerMap } from "./handles.js";
+import { layerMap } from "./placing.js";
 import { outlineAt, valueAt } from "./moving.js";
 
 const FAR = 6000;

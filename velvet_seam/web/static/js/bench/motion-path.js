@@ -1,5 +1,5 @@
 // The way a layer takes over the picture: a dot a frame, a knot at every keyframe of its place.
-import { round } from "./handles.js";
+import { round } from "./placing.js";
 import { moves, valueAt } from "./moving.js";
 import { add } from "./svg.js";
 

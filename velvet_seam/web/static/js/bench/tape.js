@@ -1,7 +1,7 @@
 // Measuring tapes: a value with its unit. Drag, wheel, arrows, type, double-click for the default.
 import { say } from "../common.js";
 import { follow } from "./drag.js";
-import { inSpan } from "./handles.js";
+import { inSpan } from "./placing.js";
 import { moves, valueAt, valueOf } from "./moving.js";
 
 const PIXELS = 150;

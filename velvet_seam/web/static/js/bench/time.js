@@ -3,7 +3,7 @@ import { scrolling } from "./arrange.js";
 import { Bars } from "./bars.js";
 import { follow } from "./drag.js";
 import { Films } from "./films.js";
-import { round } from "./handles.js";
+import { round } from "./placing.js";
 import { Marks } from "./marks.js";
 import { sourceAlong, valueAt } from "./moving.js";
 
