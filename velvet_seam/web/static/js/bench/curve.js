@@ -2,7 +2,7 @@
 // way between two of them.
 import { round } from "./placing.js";
 import { curveOf, valueAt, valueOf } from "./moving.js";
-import { NAMES, node } from "./time.js";
+import { NAMES, node } from "./time-parts.js";
 
 const PAD = 14;
 

@@ -4,7 +4,8 @@ import { CurveView } from "./curve.js";
 import { follow } from "./drag.js";
 import { round } from "./placing.js";
 import { moving, valueOf } from "./moving.js";
-import { NAMES, node, SNAP } from "./time.js";
+import { NAMES, node } from "./time-parts.js";
+import { SNAP } from "./time.js";
 
 const ROW = 24;
 const WORDS = {

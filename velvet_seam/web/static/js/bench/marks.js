@@ -1,6 +1,6 @@
 // Marks: named frames, drawn as pins in the ruler. Put, moved, named, jumped to, and found in footage.
 import { say } from "../common.js";
-import { NAMES, node } from "./time.js";
+import { NAMES, node } from "./time-parts.js";
 
 export class Marks {
   constructor(bench, strip) {

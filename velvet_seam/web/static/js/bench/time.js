@@ -3,12 +3,10 @@ import { scrolling } from "./arrange.js";
 import { Bars } from "./bars.js";
 import { follow } from "./drag.js";
 import { Films } from "./films.js";
-import { round } from "./placing.js";
+import { NAMES, node } from "./time-parts.js";
 import { Marks } from "./marks.js";
 import { sourceAlong, valueAt } from "./moving.js";
 
-const NS = "http://www.w3.org/2000/svg";
-export const NAMES = 92;
 const RULER = 26;
 const LANES = { usual: [27, 19], compact: [20, 14] }; // of a row, and of its bar; compact from eight rows on
 const MANY = 8;
@@ -365,12 +363,4 @@ export class TimeStrip {
     };
   }
 
-}
-
-export function node(name, attributes) {
-  const made = document.createElementNS(NS, name);
-  for (const [key, value] of Object.entries(attributes)) {
-    if (key !== "style") made.setAttribute(key, typeof value === "number" ? round(value, 2) : value);
-  }
-  return made;
 }
