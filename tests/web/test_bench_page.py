@@ -55,7 +55,7 @@ def test_the_page_places_handles_where_the_engine_places_layers(bench: Page):
         u, v = rng.uniform(-400, 400, 2)
         there = bench.evaluate(
             """async ([place, u, v]) => {
-                const { layerMap } = await import('/static/js/bench/handles.js');
+                const { layerMap } = await import('/static/js/bench/placing.js');
                 const map = layerMap(place, 0);
                 const p = map.toCanvas(u, v);
                 return [p, map.toSource(p.x, p.y)];

@@ -132,6 +132,41 @@ def test_a_press_is_not_lost_when_an_answer_comes_between_down_and_up(slow: Page
     assert layers(slow)[1]["place"]["rotation"] == 12
 
 
+def test_a_clicked_bar_is_what_the_next_key_is_for(slow: Page):
+    """A bar is clicked while an edit is on its way, and Delete takes that bar's layer, no other."""
+    low, top = (one["id"] for one in layers(slow))
+    slow.click(f"#card-{top}")
+    until(slow, "!document.getElementById('panel').inert", 10)
+    type_tape(slow, "place.rotation", 12)
+    bar = slow.locator(f".bar[data-thing='{low}'][data-grab=bar]").first.bounding_box()
+    slow.mouse.click(bar["x"] + bar["width"] / 2, bar["y"] + bar["height"] / 2)
+    assert state(slow, "chosen") == f"layer:{low}"
+    slow.keyboard.press("Delete")
+    until(slow, "velvetSeam.bench.shot.layers.length === 1", 10)
+    settled(slow)
+    assert [(one["id"], one["place"]["rotation"]) for one in layers(slow)] == [(top, 12)]
+
+
+def test_a_clicked_keyframe_is_the_one_that_is_eased(slow: Page):
+    _low, top = (one["id"] for one in layers(slow))
+    slow.click(f"#card-{top}")
+    until(slow, "!document.getElementById('panel').inert", 10)
+    for frame, on in ((0, True), (40, True)):
+        slow.evaluate(
+            "edit => velvetSeam.bench.edit(edit).then(() => null)",
+            {"do": "key-here", "target": top, "paths": ["place.x"], "frame": frame, "on": on},
+        )
+    settled(slow)
+    slow.locator("body").press("v")
+    for frame in (40, 0):  # the second while the ease of the first is on its way
+        knot = slow.locator(f"#value-lanes .lane-knot[data-frame='{frame}']").bounding_box()
+        slow.mouse.click(knot["x"] + knot["width"] / 2, knot["y"] + knot["height"] / 2)
+        slow.select_option("#ease", "hold" if frame else "linear")
+    settled(slow)
+    eases = [key["ease"] for key in layers(slow)[1]["place"]["x"]["keys"]]
+    assert eases == ["linear", "hold"]
+
+
 def test_handles_lie_where_the_layer_is_seen_while_it_arrives(blank: Page):  # noqa: F811
     """An area is dragged over what one sees, and the frame of a layer lies around it."""
     top = add_layer(blank, "moon-still")

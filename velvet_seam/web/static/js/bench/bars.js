@@ -72,9 +72,15 @@ export class Bars {
     };
   }
 
+  /** A click on a bar: with Shift or Ctrl one more, or one less, beside what is chosen. */
+  choose(thing, press) {
+    const { bench } = this;
+    if ((press.ctrlKey || press.metaKey || press.shiftKey) && bench.targets.length) bench.chooseAlso([thing.id]);
+    else bench.choose(`${thing.seam ? "layer" : "sound"}:${thing.id}`);
+  }
+
   bar(grab, thing, start, press) {
     const { bench } = this;
-    const sound = thing.footage !== undefined;
     const targets = this.strip.targets(thing.id);
     // what is chosen moves together, and none of it leaves the start
     const group = bench.targets.some((one) => one.id === thing.id) ? bench.targets : [thing];
@@ -116,11 +122,10 @@ export class Bars {
         }
         this.strip.render({ ...thing, span });
         this.strip.showSnap(hit);
-        if (!sound) bench.try(edit);
+        if (thing.seam) bench.try(edit);
       },
       end: (finished) => {
-        if (!moved && (press.ctrlKey || press.metaKey || press.shiftKey) && bench.targets.length) bench.chooseAlso([thing.id]);
-        else if (!moved) bench.choose(`${sound ? "sound" : "layer"}:${thing.id}`);
+        if (!moved) this.choose(thing, press);
         else if (edit && finished) bench.edit(edit);
         else { bench.trial = null; bench.tell("refused"); }
         if (!finished) this.strip.render();

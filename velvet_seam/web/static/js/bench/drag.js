@@ -1,9 +1,11 @@
 // One loop for every drag: what is moved is asked once a frame; one that begins while an edit is still on its
-// way waits for its answer, so that it goes on from what is there by then, and nothing is lost.
+// way waits for its answer, so that it goes on from what is there by then, and nothing is lost. A click that only
+// chooses waits for nothing: what is done next is done to what was clicked.
 
 /** Follow a pointer from a press on. `begin` gives `{ move(event), end(finished, event) }`, or nothing.
- * Where the hand was meanwhile is caught up with when it begins. */
-export function follow(node, press, bench, begin, hold = () => {}) {
+ * Where the hand was meanwhile is caught up with when it begins. A press let go at its place before that is
+ * given to `tap(event)`, where there is one, and nothing begins. */
+export function follow(node, press, bench, begin, hold = () => {}, tap = null) {
   node.setPointerCapture(press.pointerId);
   let drag = null, last = press, moved = false, ended = null, waiting = false;
   const stop = () => {
@@ -30,9 +32,11 @@ export function follow(node, press, bench, begin, hold = () => {}) {
     ended = next;
     stop();
     if (drag) finish();
+    else if (tap && !moved && next.type === "pointerup") tap(next);
   };
   const start = () => {
     if (bench.saving) { bench.settled().then(start); return; } // also for what a drag before this one has sent
+    if (tap && ended && !moved) return;
     drag = begin();
     if (!drag) { stop(); return; }
     hold(drag);

@@ -164,6 +164,10 @@ export class ValueLanes {
     if (dataset.open) { this.path = this.path === dataset.open ? null : dataset.open; this.render(); return; }
     event.preventDefault();
     const target = { dataset: { ...dataset } };
+    if (dataset.key) { // at once, so that an ease chosen next is this one's
+      this.choose(dataset.key, Number(dataset.frame), event.shiftKey || event.ctrlKey || event.metaKey);
+      this.render();
+    }
     follow(this.svg, event, this.bench, () => {
       const drag = dataset.curve ? this.curve.press(event) : dataset.key ? this.dragKeys(event, undefined, target) : this.dragBox(event);
       return drag && {
@@ -184,9 +188,7 @@ export class ValueLanes {
 
   /** Move the chosen keyframes; with Alt at the press they are stretched about the farthest of them. */
   dragKeys(event, rise, target = event.target) {
-    const path = target.dataset.key ?? target.dataset.curve, frame = Number(target.dataset.frame);
-    this.choose(path, frame, event.shiftKey || event.ctrlKey || event.metaKey);
-    this.render();
+    const frame = Number(target.dataset.frame);
     const keys = this.chosen, all = Object.values(keys).flat();
     const from = this.frameAt(event.clientX);
     const ends = [Math.min(...all), Math.max(...all)];

@@ -327,13 +327,14 @@ export class TimeStrip {
     const at = (next) => { y = next.clientY; };
     addEventListener("pointermove", at);
     addEventListener("pointerup", () => { removeEventListener("pointermove", at); stop(); }, { once: true });
-    follow(this.svg, event, bench, () => {
+    const changes = ["fade", "mark", "bar", "first", "last"].includes(grab); // the playhead waits for nothing
+    follow(this.svg, event, changes ? bench : { saving: 0 }, () => {
       const drag = this.begin(grab, event, start, target);
       return drag && {
         move: (next) => drag.move(this.frameAt(next.clientX), next),
         end: (finished) => { this.showSnap(null); drag.end(finished); },
       };
-    }, (held) => { this.held = held; });
+    }, (held) => { this.held = held; }, grab === "bar" && !event.altKey ? () => this.bars.choose(bench.thing(target.dataset.thing), event) : null);
   }
 
   /** What a press begins: a fade, a mark, a bar or its end, or moving the playhead. */
