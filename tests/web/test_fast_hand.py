@@ -137,7 +137,9 @@ def test_a_clicked_bar_is_what_the_next_key_is_for(slow: Page):
     low, top = (one["id"] for one in layers(slow))
     slow.click(f"#card-{top}")
     until(slow, "!document.getElementById('panel').inert", 10)
-    type_tape(slow, "place.rotation", 12)
+    slow.evaluate(
+        "() => { velvetSeam.bench.set(velvetSeam.bench.target, { 'place.rotation': 12 }); }"
+    )
     bar = slow.locator(f".bar[data-thing='{low}'][data-grab=bar]").first.bounding_box()
     slow.mouse.click(bar["x"] + bar["width"] / 2, bar["y"] + bar["height"] / 2)
     assert state(slow, "chosen") == f"layer:{low}"
