@@ -48,8 +48,9 @@ NASTY = [
 class Program:
     """The application as a process: started, killed, and its sizes watched."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder, self.port = folder, free_port()
+    def __init__(self, folder: Path, device: int = 0) -> None:
+        """``device``: bytes of a disk of its own that holds the folder, seen by this program alone."""
+        self.folder, self.port, self.device = folder, free_port(), device
         self.address = f"http://127.0.0.1:{self.port}"
         self.largest: dict[str, int] = {}
         self.process: subprocess.Popen[bytes] | None = None
@@ -59,10 +60,17 @@ class Program:
 
     def start(self) -> None:
         command = [sys.executable, "-m", "velvet_seam.cli", "serve", "--folder", str(self.folder)]
-        self.process = subprocess.Popen(
-            [*command, "--port", str(self.port)], stdout=subprocess.DEVNULL
-        )
+        command += ["--port", str(self.port)]
+        if self.device:
+            command = [*own_disk(self.folder, self.device), *command]
+        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         answering(self.address)
+
+    @property
+    def inside(self) -> Path:
+        """The folder as the program sees it."""
+        assert self.process is not None
+        return Path(f"/proc/{self.process.pid}/root{self.folder}") if self.device else self.folder
 
     def kill(self) -> None:
         assert self.process is not None
@@ -88,6 +96,12 @@ class Program:
                     role = "web" if pid == self.process.pid else "worker"
                     self.largest[role] = max(self.largest.get(role, 0), size)
             time.sleep(0.2)
+
+
+def own_disk(folder: Path, size: int) -> list[str]:
+    """What goes before a command so that a folder is on a disk of its own while the command runs."""
+    mount = f'mount -t tmpfs -o size={size},mode=700 none {folder} && exec "$@"'
+    return ["unshare", "--user", "--map-root-user", "--mount", "sh", "-c", mount, "sh"]
 
 
 def _status(pid: int) -> dict[str, str]:
@@ -395,6 +409,83 @@ def edited(program: Program, count: int, dice: random.Random) -> list[str]:
     return visitor.faults + ([] if kept == value else [f"answered {value}, kept {kept}"])
 
 
+def full_disk(program: Program, rounds: int, dice: random.Random) -> list[str]:
+    """The disk is full while one works: every refusal is a sentence, and all is there when there is room."""
+    visitor = Visitor(program)
+    shot = visitor.shot("1080x1350")
+    target = visitor.layer(shot, colour="#aa3355").json()["state"]["shot"]["layers"][0]["id"]
+    picture = io.BytesIO()
+    Image.frombytes("RGB", (300, 300), dice.randbytes(270_000)).save(picture, "PNG")
+    still = visitor.send(picture.getvalue(), "still.png").json()["id"]
+    clip = program.folder.parent / "clip.mp4"
+    moving = visitor.send(clip.read_bytes(), "clip.mp4").json()["id"]
+    for footage in (still, moving):
+        visitor.layer(shot, footage=footage)
+    faults: list[str] = []
+    jobs: list[str] = []
+    refused, value = 0, -1.0
+    ballast = program.inside / "ballast"
+    for n in range(rounds):
+        room = (0, 4 << 10, 40 << 10, 200 << 10)[n % 4]
+        while (free := shutil.disk_usage(program.inside).free) > room:
+            with contextlib.suppress(OSError), ballast.open("ab") as out:
+                out.write(bytes(min(free - room, 4 << 20)))
+        wished = dice.randrange(4000) / 4
+        data = picture.getvalue()[:-12] + dice.randbytes(12)
+        answers = [
+            visitor.edit(shot, do="set-values", target=target, values={"place.x": wished}),
+            visitor.send(data, f"more-{n}.png"),
+            visitor.ask("POST", "/footage", files={"files": (f"plain-{n}.png", data)}),
+            visitor.ask("POST", f"/shots/{shot}/layers", json={"colour": "#123456"}),
+            visitor.ask("POST", f"/shots/{shot}/undo"),
+            visitor.ask("POST", f"/shots/{shot}/keep-frame", json={"frame": n % 5}),
+            (render := visitor.ask("POST", f"/shots/{shot}/renders", json={"scale": 25})),
+            visitor.ask("POST", "/shots", data={"canvas": "720x1280"}, follow_redirects=False),
+            *(visitor.ask("GET", path) for path in (
+                f"/shots/{shot}/files.zip", f"/footage/{moving}/strip.jpg", f"/shots/{shot}/sound.wav",
+                f"/shots/{shot}/picture.jpg?side=200&frame={n}", f"/shots/{shot}/parts", "/footage")),
+        ]  # fmt: skip
+        for answer in answers:
+            if answer.status_code == 507:
+                refused += 1
+                if "problem" not in answer.text and "room" not in answer.text:
+                    faults.append(f"{answer.url} full without a sentence: {answer.text[:100]}")
+        ballast.unlink(missing_ok=True)
+        again = visitor.send(data, f"more-{n}.png")
+        if again.status_code not in (200, 422):
+            faults.append(f"with room again a file is refused: {again.text[:120]}")
+        value = dice.randrange(4000) / 4
+        edit = visitor.edit(shot, do="set-values", target=target, values={"place.x": value})
+        if edit.status_code != 200:
+            faults.append(f"with room again an edit is refused: {edit.text[:120]}")
+            continue
+        layers = visitor.document(shot)["layers"]
+        if layers[0]["place"]["x"] != value or len(layers) < 3:
+            faults.append(f"answered {value}, kept {layers[0]['place']['x']}, {len(layers)} layers")
+        if render.status_code == 200 and n < 4:
+            jobs.append(render.json()["id"])
+    if len(jobs) < 4:  # one that was asked for with room
+        jobs.append(visitor.ask("POST", f"/shots/{shot}/renders", json={"scale": 25}).json()["id"])
+    for job in jobs:
+        if (state := wait_for(visitor, job)) not in ("done", "failed"):
+            faults.append(f"a render {state}")
+    if wait_for(visitor, jobs[-1]) != "done":
+        faults.append("a render asked for with room is not done")
+    if not refused:
+        faults.append("nothing was refused: the disk was never full")
+    for name, sent in ((still, picture.getvalue()), (moving, clip.read_bytes())):
+        kept = [
+            one.read_bytes() == sent
+            for one in program.inside.glob(f"footage/{name}*")
+            if one.is_file()
+        ]
+        kept += [one.read_bytes() == sent for one in program.inside.glob(f"footage/{name}/*")]
+        if not any(kept):
+            faults.append(f"the original of {name} is not what was sent")
+    time.sleep(2)
+    return faults + visitor.faults + left_behind(program.inside)
+
+
 def left_behind(folder: Path) -> list[str]:
     """Files that belong to nothing that is still under way."""
     return [str(one.relative_to(folder)) for pattern in ("incoming/*", "**/*.part", "renders/*.ranges")
@@ -415,6 +506,18 @@ def abuse(share: float, seed: int) -> Iterator[tuple[str, list[str]]]:
         yield f"{part(500)} damaged files", damaged(program, part(500), dice, whole)
         yield f"8 pages for {180 * share:.0f} s, two renders", sockets(program, 180 * share, dice)
         yield f"{part(10_000)} edits", edited(program, part(10_000), dice)
+        small = Program(root / "small", 32 << 20)
+        small.folder.mkdir()
+        if subprocess.run(
+            [*own_disk(small.folder, 1 << 20), "true"], capture_output=True
+        ).returncode:
+            yield "a full disk: left out, no disk of its own can be made here", []
+        else:
+            small.start()
+            try:
+                yield f"a full disk, {part(40)} rounds", full_disk(small, part(40), dice)
+            finally:
+                small.stop()
         program.stop()
         time.sleep(2)
         yield (

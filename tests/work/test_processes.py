@@ -25,11 +25,11 @@ from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.shot.written import written
 from velvet_seam.store.jobs import MOST_TRIES
 from velvet_seam.store.library import Library
-from velvet_seam.store.tables import database
+from velvet_seam.store.tables import Unwritable, database
 from velvet_seam.work import queue as queue_module
 from velvet_seam.work import studio
 from velvet_seam.work.painter import Measure, Paint, Painter
-from velvet_seam.work.queue import Queue
+from velvet_seam.work.queue import NO_ROOM, Queue
 from velvet_seam.work.studio import LIVE, WHENEVER, Studio
 
 
@@ -229,6 +229,30 @@ def test_work_that_hangs_is_begun_again(library: Library, monkeypatch: pytest.Mo
         monkeypatch.setattr(queue_module, "STILL_SECONDS", 4.0)
         os.kill(render_process(queue).pid, signal.SIGSTOP)
         assert waited(library, job, "done").tries >= 1
+
+
+def test_a_full_disk_ends_no_queue(library: Library, monkeypatch: pytest.MonkeyPatch):
+    """Neither the queue's own thread nor the work is lost while not even a row can be written."""
+    monkeypatch.setattr(queue_module, "ROOM_SECONDS", 0.1)
+    taken, refusals = library.jobs.take, iter([True] * 6)
+
+    def take(kind: str):
+        if next(refusals, False):
+            raise Unwritable("database or disk is full")
+        return taken(kind)
+
+    monkeypatch.setattr(library.jobs, "take", take)
+    job = enqueue(library, 300)
+    with running(library) as queue:
+        waited(library, job, "working")
+        ended = render_process(queue)
+        with monkeypatch.context() as full:  # as where it could not write down its own end
+            full.setattr(ended, "poll", lambda: setattr(ended, "returncode", NO_ROOM) or NO_ROOM)
+            ended.kill()
+            while queue._running.get("render", (None, None))[1] is ended:
+                time.sleep(0.02)
+        row = waited(library, job, "done")
+    assert (row.tries, row.done) == (0, 300)
 
 
 def test_pause_order_and_going_on(library: Library):

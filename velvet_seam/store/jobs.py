@@ -82,6 +82,12 @@ class Jobs:
         else:
             self._set(identity, state="waiting", tries=row.tries + 1)
 
+    def wait_again(self, identity: str) -> None:
+        """Work that could not go on, through no fault of its own, waits again."""
+        JobRow.update(state="waiting").where(
+            JobRow.id == identity, JobRow.state == "working"
+        ).execute()
+
     def pause(self, identity: str) -> None:
         """Let work rest; the worker sees it at its next frame, finished ranges stay."""
         JobRow.update(state="paused").where(

@@ -9,10 +9,17 @@ import threading
 import time
 
 from velvet_seam.store.library import Library
+from velvet_seam.store.tables import Unwritable
 
 KINDS = ("prepare", "render")
 STILL_SECONDS = 240.0
 """Work that says nothing new for so long hangs, in a library or on a disk, and is begun again."""
+
+NO_ROOM = 75
+"""How a process ends that could not even write down what happened (``EX_TEMPFAIL`` of ``sysexits.h``)."""
+
+ROOM_SECONDS = 3.0
+"""After that long a full disk is tried again."""
 
 ENDING_SECONDS = 5.0
 """Work that has been asked to end has so long to do so."""
@@ -26,6 +33,7 @@ class Queue:
         self._running: dict[str, tuple[str, subprocess.Popen[bytes]]] = {}
         self._seen: dict[str, tuple[int, float]] = {}
         self._wake = threading.Event()
+        self._rest_until = 0.0
         self._ending = False
         self._thread = threading.Thread(target=self._watch, name="queue", daemon=True)
 
@@ -54,9 +62,13 @@ class Queue:
 
     def _watch(self) -> None:
         while not self._ending:
+            pause = 0.3
             for kind in KINDS:
-                self._tend(kind)
-            self._wake.wait(0.3)
+                try:
+                    self._tend(kind)
+                except Unwritable:  # the disk is full: what is there stays, and is looked at again
+                    pause = ROOM_SECONDS
+            self._wake.wait(pause)
             self._wake.clear()
 
     def _tend(self, kind: str) -> None:
@@ -67,10 +79,16 @@ class Queue:
                     return
                 process.kill()
                 process.wait()
+            if process.returncode == NO_ROOM:
+                self._library.jobs.wait_again(job)
+            elif process.returncode != 0:
+                self._library.jobs.stumble(job)
             del self._running[kind]
             self._seen.pop(job, None)
-            if process.returncode != 0:
-                self._library.jobs.stumble(job)
+            if process.returncode == NO_ROOM:
+                self._rest_until = time.monotonic() + ROOM_SECONDS
+        if time.monotonic() < self._rest_until:
+            return
         job_row = self._library.jobs.take(kind)
         if job_row is not None:
             root = str(self._library.folder.root)

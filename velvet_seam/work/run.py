@@ -15,11 +15,12 @@ from velvet_seam.core.media.still import contact_strip
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import load
 from velvet_seam.store.library import Library
-from velvet_seam.store.tables import JobRow
+from velvet_seam.store.tables import JobRow, Unwritable
 from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.parent import end_with_parent
 from velvet_seam.work.picture_files import jpeg, write_whole
 from velvet_seam.work.prepare import prepare
+from velvet_seam.work.queue import NO_ROOM
 
 MEMORY = 8 << 30
 """Bytes of addresses that making footage ready may take."""
@@ -94,7 +95,10 @@ def main() -> None:
     if job.kind == "prepare":  # the file is from outside
         resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
     with library.folder.only_one(job.kind):
-        run_job(library, job)
+        try:
+            run_job(library, job)
+        except Unwritable:  # no room for even a row: it waits, and nothing is lost
+            sys.exit(NO_ROOM)
 
 
 if __name__ == "__main__":
