@@ -6,6 +6,7 @@ Two thirds of them were looked at while the rules were made, the last third only
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
@@ -182,6 +183,41 @@ def clips() -> Iterator[tuple[str, Truth, Draw]]:
     )
 
 
+def halved(upper: Grey, lower: Grey, at: float) -> Grey:
+    """One picture above a line, another below it, with a soft edge between."""
+    part = np.clip((np.arange(HEIGHT) - at * HEIGHT) / 12 + 0.5, 0, 1).astype(np.float32)[:, None]
+    return upper * (1 - part) + lower * part
+
+
+def later_clips() -> Iterator[tuple[str, Truth, Draw]]:
+    """Drawn after the last rule was made, and looked at only then."""
+    a, b, c, d = (texture(seed) for seed in (21, 22, 23, 24))
+    still, moves, light = Truth("still"), Truth("moves"), hand(31, 1.6)
+    rain = np.random.default_rng(9).uniform(0, 1, (140, 3))
+
+    def raining(picture: Grey, n: int) -> Grey:
+        out = picture.copy()
+        for x, y, speed in rain:
+            top = int((y + n * (0.03 + 0.03 * speed)) % 1.1 * HEIGHT)
+            cv2.line(out, (int(x * WIDTH), top), (int(x * WIDTH) + 2, top + 26), 235.0, 1)
+        return out
+
+    yield "a still sky over running water", still, lambda n: halved(
+        view(a), view(b, 25 * np.sin(n / 7) + 3 * n, 6 * np.sin(n / 5)), 0.55)  # fmt: skip
+    yield "clouds over a still ground", still, lambda n: halved(view(c, 2.2 * n), view(a), 0.42)
+    yield "a train passes below", still, lambda n: halved(view(d), view(b, 11.0 * n - 400), 0.62)
+    yield "rain before a still house", still, lambda n: raining(view(b), n)
+    yield "rain before a house, a hand", moves, lambda n: raining(view(b, *light[n]), n)
+    yield "a boat: water and shore rise and fall", moves, lambda n: halved(
+        view(a, 0, 7 * np.sin(n / 11)), view(d, 4 * n, 7 * np.sin(n / 11)), 0.45)  # fmt: skip
+    yield "a pan over running water", moves, lambda n: halved(
+        view(a, 2.0 * n - 70), view(b, 2.0 * n - 70 + 20 * np.sin(n / 6), 8 * np.sin(n / 4)), 0.6)  # fmt: skip
+    yield "a lamp goes up over running water", Truth("still", (), 0.6), lambda n: 0.6 * halved(
+        view(c), view(d, 18 * np.sin(n / 6), 5 * np.sin(n / 4)), 0.7) * 2 ** (0.6 * n / 74 / 2.2)  # fmt: skip
+    yield "running water, then another still scene", Truth("still", (33,)), lambda n: (
+        halved(view(a), view(b, 20 * np.sin(n / 7), 5 * np.cos(n / 5)), 0.6) if n < 33 else view(d, 50, 70))  # fmt: skip
+
+
 def through_codec(draw: Draw, noise: float = 3.0) -> Iterator[NDArray[np.uint8]]:
     """The frames of a clip after grain and H.264, as RGBA."""
     rng = np.random.default_rng(1)
@@ -212,7 +248,7 @@ def said_of_camera(look: FirstLook) -> str:
 
 def looks() -> Iterator[tuple[str, Truth, FirstLook]]:
     """Every clip with its truth and what was found."""
-    for name, truth, draw in clips():
+    for name, truth, draw in itertools.chain(clips(), later_clips()):
         look = Look(WIDTH, HEIGHT, FRAMES)
         for rgba in through_codec(draw):
             look.add(rgba)

@@ -139,13 +139,15 @@ def test_nothing_to_hold_on_to_is_said_so():
     )
 
 
-CLIPS = {name: (truth, draw) for name, truth, draw in first_looks.clips()}
+CLIPS = {
+    name: (truth, draw) for name, truth, draw in (*first_looks.clips(), *first_looks.later_clips())
+}
 
 
 @pytest.mark.parametrize(
     "name",
     ["a turning globe fills most of it", "two scenes of like light joined", "a zoom", "a hand, two cuts",
-     "a stand, the light goes down"],
+     "a stand, the light goes down", "clouds over a still ground"],
 )  # fmt: skip
 def test_drawn_clips_are_seen_as_they_are(name):
     """Some of those that ``bench/first_looks.py`` measures; through H.264 and grain."""

@@ -21,9 +21,12 @@ LEAST = 12
 NEAR = 0.6
 """Pixels that a point may be off what its field is said to do."""
 
-BORDER_AGREES, MOST_AGREE, STILL_AGREES = 0.6, 0.5, 0.3
-"""The camera has moved where that part of the fields along the border and that part of all fields say so; it
-has stood still where the border says so and that part of all: a large subject may cover the rest."""
+MOVED = ((0.6, 0.5),)
+"""The camera has moved where that part of the fields along the border and that part of all fields say so."""
+
+STOOD = ((0.6, 0.3), (0.5, 0.5))
+"""It has stood still where either pair does: a large subject may cover all but the border, or water, a crowd
+or clouds reach from edge to edge of the lower or upper half."""
 
 EVEN_SPREAD, MOST_GAIN = 48.0, 6.0
 """Levels: the spread of a picture in which points are followed; noise is not made larger than so many times."""
@@ -129,14 +132,15 @@ class Steadiness:
         here, there, fields = self._points[seen, 0], there[seen, 0], self._fields[seen]
         row, column = fields // FIELDS, fields % FIELDS
         outer = np.isin(row, (0, FIELDS - 1)) | np.isin(column, (0, FIELDS - 1))
-        if _agree(there - here, fields, outer) and np.abs(self._guess).max() < 1:
-            return self._shift(grey, _fitted(here, there, outer))
+        stood = _agreeing(there - here, fields, outer, STOOD)
+        if stood is not None and np.abs(self._guess).max() < 1:
+            return self._shift(grey, _fitted(here, there, stood))
         for among in (outer, np.ones(len(fields), bool)):
             matrix = _fitted(here, there, among)
             if matrix is None:
                 continue
             off = here @ matrix[:, :2].T + matrix[:, 2] - there
-            if _agree(off, fields, outer, MOST_AGREE):
+            if _agreeing(off, fields, outer, MOVED) is not None:
                 return self._shift(grey, matrix)
         self._restless += which
         return None
@@ -171,20 +175,21 @@ class Steadiness:
         return Motion(path, drift, shake, self._restless / max(1, len(path)))
 
 
-def _agree(
+def _agreeing(
     off: NDArray[np.float32], fields: NDArray[np.int64], outer: NDArray[np.bool_],
-    most: float = STILL_AGREES,
-) -> bool:  # fmt: skip
-    """Whether the border and so much of the picture are where a motion says: by fields, each of which says
-    what most of its points do."""
+    enough: tuple[tuple[float, float], ...],
+) -> NDArray[np.bool_] | None:  # fmt: skip
+    """The points of the fields that do what a motion says, if enough of the border and of the picture do: a
+    field says what most of its points do."""
     near = np.hypot(off[:, 0], off[:, 1]) <= NEAR
     count = np.bincount(fields, minlength=FIELDS * FIELDS)
     says = np.bincount(fields, near, minlength=FIELDS * FIELDS) > 0.5 * count
     known, rim = count > 0, np.zeros(FIELDS * FIELDS, bool)
     rim[fields[outer]] = True
-    if rim.sum() < 3:
-        return False
-    return bool(says[rim].mean() >= BORDER_AGREES and says[known].mean() >= most)
+    border, whole = says[rim].mean(), says[known].mean()
+    if rim.sum() < 3 or not any(border >= least and whole >= most for least, most in enough):
+        return None
+    return np.asarray(says[fields])
 
 
 def _fitted(
