@@ -33,8 +33,9 @@ from velvet_seam.work.painter import (
 )
 from velvet_seam.work.studio import LIVE, SOON
 
-CUT_FRAMES = 16
-"""Frames, evenly along a layer, on which its masks are looked at."""
+CUT_FRAMES = (16, 60)
+"""At least and at most so many frames, evenly along a layer, on which its masks are looked at; in between one
+every half second."""
 
 router = APIRouter(prefix="/shots/{identity}")
 
@@ -186,7 +187,9 @@ async def mask_cuts(identity: str, context: Ctx, layer: str = "") -> dict[str, A
     if not masked or not any(key.on for key in thing.seam.matte):
         return {"frame": None}
     last = min(thing.span.last, standing.shot.length - 1)
-    count = min(CUT_FRAMES, max(1, last - thing.span.first + 1))
+    length = max(1, last - thing.span.first + 1)
+    halves = int(2 * length / standing.shot.rate)
+    count = min(length, max(CUT_FRAMES[0], min(halves, CUT_FRAMES[1])))
     frames = [
         thing.span.first + (last - thing.span.first) * n // max(1, count - 1) for n in range(count)
     ]

@@ -8,8 +8,12 @@ from math import sqrt
 import numpy as np
 from numpy.typing import NDArray
 
-CUT = 0.12
-"""A mask's edge that runs through the subject for this part of its size, more than elsewhere, is told of."""
+CUT, TIMES = 0.12, 1.5
+"""A mask's edge that runs through the subject for this part of its size more than where it does least, and for
+so many times of that, is told of."""
+
+TRACE = 0.02
+"""Less of the subject than this, taken or left, is no cut: a nick at its edge, or a trace of it."""
 
 
 def cut_length(before: NDArray[np.uint8], after: NDArray[np.uint8]) -> float:
@@ -18,7 +22,7 @@ def cut_length(before: NDArray[np.uint8], after: NDArray[np.uint8]) -> float:
     ``before`` and ``after`` are coverages (rows × columns, 0 to 255) without and with the masks. The
     subject is what is more than half covered before; the edge is where the mask leaves half of it, so
     that a feather counts as a firm edge in its middle. The subject's size is the square root of its
-    area. Nothing is cut where the mask passes beside the subject, or leaves nothing of it.
+    area. Nothing is cut where the mask passes beside the subject, or leaves (almost) nothing of it.
 
     >>> whole = np.zeros((40, 40), np.uint8)
     >>> whole[10:30, 10:30] = 255
@@ -35,6 +39,8 @@ def cut_length(before: NDArray[np.uint8], after: NDArray[np.uint8]) -> float:
         return 0.0
     left = subject & (after.astype(np.uint16) * 2 >= before)
     gone = subject & ~left
+    if not TRACE <= int(gone.sum()) / area <= 1 - TRACE:
+        return 0.0
     edge = (left[1:] & gone[:-1]).sum() + (left[:-1] & gone[1:]).sum()
     edge += (left[:, 1:] & gone[:, :-1]).sum() + (left[:, :-1] & gone[:, 1:]).sum()
     return float(edge) / sqrt(area)
@@ -53,4 +59,5 @@ def worst_cut(lengths: Sequence[float]) -> int | None:
     if not lengths:
         return None
     at = max(range(len(lengths)), key=lambda n: lengths[n])
-    return at if lengths[at] - min(lengths) > CUT else None
+    least = min(lengths)
+    return at if lengths[at] > max(least + CUT, least * TIMES) else None
