@@ -2,9 +2,8 @@
 PYTHON ?= $(shell command -v python3.11 || command -v python3)
 VENV := .venv
 PY := $(VENV)/bin/python
-KERNELS := $(shell grep -ls "import numba" velvet_seam/core/*/*.py)
 
-.PHONY: demo serve test lint abuse bench styles screenshots footage clean
+.PHONY: demo serve warm test lint abuse bench styles screenshots footage clean
 .DEFAULT_GOAL := demo
 
 $(VENV)/ready: requirements.txt pyproject.toml
@@ -18,25 +17,21 @@ $(VENV)/dev: requirements-dev.txt $(VENV)/ready
 	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.txt
 	@touch $@
 
-# compiles the kernels once; Numba keeps the result beside the source. It looks only at the file a kernel is
-# in, not at those it calls: what was kept is thrown away when any of them has changed
-$(VENV)/warm: $(VENV)/ready $(KERNELS)
-	@echo "Compiling the kernels (once, one to three minutes)"
-	@find velvet_seam -name '*.nb[ci]' -delete
-	$(PY) -m velvet_seam.work.warm
-	@touch $@
+# compiles what is not in the user's cache folder yet; the application does so by itself, beside its pages
+warm: $(VENV)/ready
+	@$(PY) -m velvet_seam.work.warm
 
-demo: $(VENV)/warm
+demo: $(VENV)/ready
 	$(VENV)/bin/velvet-seam demo
 
-serve: $(VENV)/warm
+serve: $(VENV)/ready
 	$(VENV)/bin/velvet-seam serve
 
 /usr/bin/chromium:
 	apt-get update -qq
 	apt-get -o DPkg::Lock::Timeout=120 install -y -qq --no-install-recommends chromium
 
-test: $(VENV)/dev $(VENV)/warm /usr/bin/chromium
+test: $(VENV)/dev warm /usr/bin/chromium
 	$(PY) -m pytest || { test $$? -eq 75 && echo "A test hung (see above); once more" && $(PY) -m pytest; }
 
 lint: $(VENV)/dev
@@ -48,13 +43,13 @@ lint: $(VENV)/dev
 # kills, nonsense, damaged files and many pages at once, against a program of its own on this machine;
 # SHARE=0.1 does a tenth
 SHARE ?= 1
-abuse: $(VENV)/dev $(VENV)/warm
+abuse: $(VENV)/dev warm
 	$(PY) -m tests.abuse --share $(SHARE)
 
-bench: $(VENV)/dev $(VENV)/warm
+bench: $(VENV)/dev warm
 	$(PY) -m bench
 
-screenshots: $(VENV)/dev $(VENV)/warm
+screenshots: $(VENV)/dev warm
 	$(PY) -m docs.take_screenshots
 
 # only when styles, scripts or icons change; the results are committed
@@ -62,7 +57,7 @@ styles:
 	cd styles && npm ci --ignore-scripts && python3 vendor.py && npm run build
 
 # draws the demo footage again
-footage: $(VENV)/warm
+footage: $(VENV)/ready
 	$(PY) -m velvet_seam.demo.draw
 
 clean:

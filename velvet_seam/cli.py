@@ -79,6 +79,10 @@ def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
     if not 1 <= port <= 65535:
         raise Problem("A port is a number from 1 to 65535.")
     os.umask(0o077)  # what is kept is its owner's alone
+    from velvet_seam.work.warming import Warming
+
+    warming = Warming()
+    warming.start()
     if filled:
         from velvet_seam.demo.scenario import fill
 
@@ -103,7 +107,7 @@ def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
         print(f"  Others on your network are asked for the passphrase: {passphrase}", flush=True)
     print(flush=True)
     uvicorn.run(
-        create_app(folder, passphrase), host=host, port=port, log_level="warning",
+        create_app(folder, passphrase, warming), host=host, port=port, log_level="warning",
         ws_per_message_deflate=False, ws_max_size=MOST_BYTES,
     )  # fmt: skip
     return 0

@@ -5,13 +5,23 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import time
 from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from velvet_seam.core import kernels
+from velvet_seam.store.tables import database
+from velvet_seam.web.app import create_app
+from velvet_seam.work import warm
+from velvet_seam.work.warming import Warming
 
 SCRIPT = """
 import importlib, pkgutil, sys
 from pathlib import Path
 import velvet_seam.core.picture as package
-from velvet_seam.work.warm import warm
+from velvet_seam.work.warm import PIECES
 
 def compiled():
     found = {}
@@ -22,7 +32,7 @@ def compiled():
                 found[f"{one.name}.{name}"] = {str(s) for s in thing.signatures}
     return found
 
-warm()
+for piece in PIECES: piece()
 before = compiled()
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.media.clip import to_rgba
@@ -56,3 +66,60 @@ def test_nothing_is_compiled_after_warming(demo_folder: Path):
     command = [sys.executable, "-c", SCRIPT, str(demo_folder)]
     done = subprocess.run(command, capture_output=True, text=True, check=True, env=os.environ)
     assert done.stdout.strip().endswith("LATE {}"), done.stdout
+
+
+@pytest.fixture
+def cold(tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
+    """A machine on which nothing has been compiled yet."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    for known in (kernels.folder, warm._mark):
+        known.cache_clear()
+    yield tmp_path
+    for known in (kernels.folder, warm._mark):
+        known.cache_clear()
+
+
+def children() -> set[str]:
+    """Processes that compile, of whatever application."""
+    listed = subprocess.run(["ps", "-eo", "pid,args"], capture_output=True, text=True, check=True)
+    return {line.split()[0] for line in listed.stdout.splitlines() if "work.warm --b" in line}
+
+
+def test_pages_are_there_while_kernels_are_compiled_and_say_how_far_that_is(cold: Path):
+    assert not warm.is_warm()
+    before = children()
+    with TestClient(create_app(cold / "studio"), base_url="http://127.0.0.1") as client:
+        page = client.get("/")
+        assert page.status_code == 200
+        assert "Getting ready for this machine" in page.text
+        assert f"of {len(warm.PIECES)}" in client.get("/warming").text
+        assert children() - before
+    database.close()
+    end = time.monotonic() + 10
+    while children() - before and time.monotonic() < end:
+        time.sleep(0.1)
+    assert children() == before  # it ends with the application
+
+
+def test_when_all_is_compiled_nothing_is_started_and_nothing_is_said(cold: Path):
+    mark = warm._mark()
+    assert mark is not None
+    mark.touch()
+    kernels_of = Warming()
+    with TestClient(
+        create_app(cold / "studio", kernels=kernels_of), base_url="http://127.0.0.1"
+    ) as client:
+        assert "Getting ready" not in client.get("/").text
+        assert client.get("/warming").text.strip() == ""
+    assert kernels_of.far is None
+    database.close()
+
+
+def test_another_version_is_not_warm(cold: Path, monkeypatch: pytest.MonkeyPatch):
+    mark = warm._mark()
+    assert mark is not None
+    mark.touch()
+    assert warm.is_warm()
+    monkeypatch.setattr(warm, "made_by", lambda: "another")
+    warm._mark.cache_clear()
+    assert not warm.is_warm()

@@ -30,6 +30,7 @@ from velvet_seam.web import (
     marks,
     renders,
     shots,
+    warming,
 )
 from velvet_seam.web.context import STATIC, Context, templates
 from velvet_seam.web.guard import Guard
@@ -39,6 +40,7 @@ from velvet_seam.web.writers import Writers
 from velvet_seam.work.mixer import Mixing
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import Studio
+from velvet_seam.work.warming import Warming
 
 LOOKS_AT_ONCE = 2
 
@@ -63,23 +65,29 @@ _REFUSALS: dict[int | str, dict[str, Any]] = {
 """A sentence; as a page to who asks for one."""
 
 
-def create_app(folder: Path, passphrase: str | None = None) -> FastAPI:
+def create_app(
+    folder: Path, passphrase: str | None = None, kernels: Warming | None = None
+) -> FastAPI:
     """The application over one folder of footage, shots and renders; visitors are asked for a
-    passphrase where there is one."""
-    library = Library(folder)
+    passphrase where there is one. ``kernels`` may have been started before."""
+    library, kernels = Library(folder), kernels or Warming()
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio, queue = Studio(library.folder.root), Queue(library)
         mixing = Mixing(library.folder.root)
         looks = ThreadPoolExecutor(LOOKS_AT_ONCE, thread_name_prefix="look")
-        app.state.context = Context(library, studio, mixing, queue, Watchers(), Writers(), looks)
+        kernels.start()
+        app.state.context = Context(
+            library, studio, mixing, queue, Watchers(), Writers(), looks, kernels
+        )
         lead = library.folder.lead()
         if lead:
             library.clear_up()
         await studio.start()
         queue.start()
         yield
+        kernels.stop()
         queue.stop()
         await studio.stop()
         mixing.stop()
@@ -104,6 +112,7 @@ def create_app(folder: Path, passphrase: str | None = None) -> FastAPI:
         find,
         live,
         renders,
+        warming,
     ):
         app.include_router(part.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

@@ -22,6 +22,7 @@ from velvet_seam.web.writers import Writers
 from velvet_seam.work.mixer import Mixing
 from velvet_seam.work.queue import Queue
 from velvet_seam.work.studio import Studio
+from velvet_seam.work.warming import Warming
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -43,6 +44,7 @@ class Context:
     writers: Writers
     looks: ThreadPoolExecutor
     """Looks into new files wait here, and hold up nothing else."""
+    warming: Warming
 
 
 def get_context(connection: HTTPConnection) -> Context:

@@ -1,11 +1,28 @@
-"""Warming: compiles every kernel once, so that no user waits for it: ``python -m …work.warm``."""
+"""Warming: compiles every kernel once, two at a time, so that no user waits for it.
+
+``python -m velvet_seam.work.warm`` says how far it is, and keeps what it compiles (:mod:`velvet_seam.core.kernels`).
+Where that has been done before, it ends at once.
+"""
 
 from __future__ import annotations
 
+import contextlib
+import os
+import sys
+import time
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from functools import cache
+from multiprocessing import get_context
+from pathlib import Path
+
 import av
 import numpy as np
+from numpy.typing import NDArray
 
 from velvet_seam.core.engine.engine import frames_at_once
+from velvet_seam.core.engine.made_by import made_by
+from velvet_seam.core.kernels import folder
 from velvet_seam.core.picture.blend import MODES
 from velvet_seam.core.picture.colour_key import colour_key
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
@@ -30,13 +47,22 @@ from velvet_seam.core.picture.yuv import (
 )
 from velvet_seam.core.sound.loudness import loudness
 from velvet_seam.core.sound.speed import sampled
+from velvet_seam.work.parent import end_with_parent
+
+PROCESSES = 2
+UNUSED_DAYS = 60
+"""What has not been asked for in so many days is of a version that nobody runs any more."""
+
+Picture = NDArray[np.uint8]
 
 
-def warm() -> None:
-    """Run every kernel on a small picture; Numba keeps the compiled code beside the source."""
-    frames_at_once()
+def _screen() -> Picture:
     picture = np.full((48, 32, 4), (60, 160, 70, 255), np.uint8)
     picture[10:30, 8:24, :3] = (200, 120, 40)
+    return picture
+
+
+def _planes() -> None:
     k = coefficients("709", False)
     for depth in (np.uint8, np.uint16):
         own = np.full((8, 8), 128, depth)
@@ -46,37 +72,151 @@ def warm() -> None:
                 yuv420_to_rgba(samples, samples, samples, 8, 8, k)
             rgb = planes_to_rgb16(samples, samples, samples, 8, 8, k, True, False, np.float32(1))
             rgb16_to_rgba(rgb, samples, 255)
+
+
+def _studied() -> None:
     grey = np.full((360, 360), 128, np.uint8)
-    study(Planes(grey, grey, grey, 360, 360, k))
+    study(Planes(grey, grey, grey, 360, 360, coefficients("709", False)))
+
+
+def _written() -> None:
     frame = av.VideoFrame(32, 48, "yuv420p")
     luma, blue, red = (
         np.frombuffer(memoryview(p), np.uint8).reshape(-1, p.line_size) for p in frame.planes
     )
-    rgba_to_yuv420(picture, luma, blue, red)
+    rgba_to_yuv420(_screen(), luma, blue, red)
     wide, half = np.zeros((48, 32), np.uint16), np.zeros((48, 16), np.uint16)
-    rgba_to_yuv422p10(picture, wide, half, half.copy())
+    rgba_to_yuv422p10(_screen(), wide, half, half.copy())
+
+
+def _hdr() -> None:
     to_sdr(np.zeros((8, 8, 3), np.uint16), "HLG")
-    keyed = screen_key(picture, read_screen(picture, (60, 160, 70)), (60, 160, 70))
-    large = np.repeat(np.repeat(picture, 12, 0), 12, 1)[:540, :360]
+
+
+def _sound() -> None:
     loudness(np.zeros((24_000, 2), np.float32))
     sampled(np.zeros((64, 2), np.float32), np.arange(64, dtype=np.float64))
+
+
+def _keyed() -> Picture:
+    return screen_key(_screen(), read_screen(_screen(), (60, 160, 70)), (60, 160, 70))
+
+
+def _screen_key() -> None:
+    _keyed()
+    large = np.repeat(np.repeat(_screen(), 12, 0), 12, 1)[:540, :360]
     read_screen(np.ascontiguousarray(large), (60, 160, 70))
-    steadied(picture, keyed, [Neighbour(picture, keyed, motion(keyed, keyed))], 1.0)
-    worked(keyed, EdgeWork(grow=2, clean=0.5))
+
+
+def _steady() -> None:
+    picture, cut = _screen(), _screen()
+    steadied(picture, cut, [Neighbour(picture, cut, motion(cut, cut))], 1.0)
+
+
+def _edge() -> None:
+    worked(_screen(), EdgeWork(grow=2, clean=0.5))
+
+
+def _other_keys() -> None:
+    picture = _screen()
     luma_key(picture, low=0.2, high=1, softness=0.1)
     colour_key(picture, [(60, 160, 70)], tolerance=6, softness=8)
-    difference_key(picture, keyed, tolerance=6, softness=9, ignore_shadows=0.8)
-    at = np.eye(3)
+    difference_key(picture, picture, tolerance=6, softness=9, ignore_shadows=0.8)
+
+
+def _masks() -> None:
     for kind in (STRAIGHT, BAND, OVAL, BOX):
-        plane = cover((32, 48), kind, at, (9.0, 9.0, 2.0)[: 1 if kind == BAND else 3], 1.0, Soft())
+        sizes = (9.0, 9.0, 2.0)[: 1 if kind == BAND else 3]
+        plane = cover((32, 48), kind, np.eye(3), sizes, 1.0, Soft())
     joined(plane, cover_outline((32, 48), star(5, 9, 0.5), 1.0, Soft()), "add")
-    masked = mixed(weighed(keyed, plane), laid(keyed, picture), plane)
-    patch = place(masked, affine(16, 24, 0.9, 12, False, False, 32, 48), 32, 48)
-    place(masked, affine(16, 24, 0.7, 0, True, False, 32, 48), 32, 48)
+    mixed(weighed(_screen(), plane), laid(_screen(), _screen()), plane)
+
+
+def _place() -> None:
+    place(_screen(), affine(16, 24, 0.9, 12, False, False, 32, 48), 32, 48)
+    place(_screen(), affine(16, 24, 0.7, 0, True, False, 32, 48), 32, 48)
+
+
+def _compose() -> None:
+    patch = place(_screen(), np.eye(3), 32, 48)
     assert patch is not None
     joins = [Join(patch, mode, 0.5) for mode in MODES]
     compose_rgba8(32, 48, (0, 0, 0), joins, compose(32, 48, (0, 0, 0), joins))
 
 
+PIECES: tuple[Callable[[], None], ...] = (
+    _compose, _planes, _studied, _masks, _steady, _other_keys, _edge, _written, _hdr, _sound, _screen_key,
+    _place,
+)  # fmt: skip
+"""Each runs some kernels on a small picture. The longest comes first; beside it what is needed to read files,
+and then the rest, so that both processes end at about the same time."""
+
+
+def warm() -> Iterator[tuple[int, int]]:
+    """Have every kernel compiled and kept; gives how many pieces of it are done, of how many."""
+    total, mark = len(PIECES), _mark()
+    if not is_warm():
+        yield 0, total
+        with ProcessPoolExecutor(
+            PROCESSES, get_context("spawn"), initializer=_begin, initargs=(os.getpid(),)
+        ) as pool:
+            pieces = [pool.submit(_piece, n) for n in range(total)]
+            for done, piece in enumerate(as_completed(pieces), 1):
+                piece.result()
+                if done < total:
+                    yield done, total
+        if mark is not None:
+            _sweep(mark.parent)
+            with contextlib.suppress(OSError):
+                mark.touch(mode=0o600)
+    yield total, total
+
+
+def is_warm() -> bool:
+    """Whether all kernels of this version have been compiled on this machine, or one like it."""
+    mark = _mark()
+    return mark is not None and mark.exists()
+
+
+def _begin(parent: int) -> None:
+    end_with_parent(parent)
+    frames_at_once()
+
+
+def _piece(n: int) -> None:
+    PIECES[n]()
+
+
+@cache
+def _mark() -> Path | None:
+    place = folder()
+    level = os.environ.get("NUMBA_CPU_NAME", "host")
+    return None if place is None else place / f"all-{level}-{made_by()}"
+
+
+def _sweep(place: Path) -> None:
+    long_ago = time.time() - UNUSED_DAYS * 86_400
+    for entry in place.iterdir():
+        with contextlib.suppress(OSError):
+            if entry.stat().st_mtime < long_ago:
+                entry.unlink()
+
+
+def main() -> None:
+    beside = "--beside" in sys.argv  # of an application that reads how far it is
+    if beside:
+        os.nice(5)
+        end_with_parent(os.getppid())
+    for done, total in warm():
+        if beside:
+            print(done, total, flush=True)
+        else:
+            print(
+                f"Kernels compiled: {done} of {total}",
+                end="\r" if done < total else "\n",
+                flush=True,
+            )
+
+
 if __name__ == "__main__":
-    warm()
+    main()

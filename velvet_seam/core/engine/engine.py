@@ -13,6 +13,7 @@ import numpy as np
 
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.plan import Footage, Known, Picture, Planner, Sheet, Step, View
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.shot.shot import Shot
 
 PREVIEW_SHORT_SIDE = 540
@@ -21,7 +22,7 @@ MEGABYTE = 1 << 20
 T = TypeVar("T")
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@kernel(parallel=True)
 def _start_threads() -> int:
     n = 0
     for k in nb.prange(2):

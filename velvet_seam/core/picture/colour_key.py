@@ -13,6 +13,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.colour import to_oklab
 
 LATTICE = 33
@@ -30,7 +31,7 @@ def _distances(colours: tuple[tuple[int, int, int], ...]) -> NDArray[np.float32]
     return nearest.astype(np.float32)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _key(picture, lattice, end, per):
     out = np.empty(picture.shape, np.uint8)
     byte, scale = np.uint32(255), np.float32((LATTICE - 1) / 255)

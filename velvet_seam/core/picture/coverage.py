@@ -9,6 +9,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.spans import any_covered
 
 Plane = NDArray[np.uint8]
@@ -33,7 +34,7 @@ def _times(a, b):
     return np.uint8((t + (t >> np.uint32(8))) >> np.uint32(8))
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _join(one, other, how):
     out = np.empty(one.size, np.uint8)
     a, b = one.reshape(-1), other.reshape(-1)
@@ -121,7 +122,7 @@ def weigh_in_place(row, plane, first, last):
                 row[x] = _weighed_pixel(row[x], np.uint32(plane[x]))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _weigh(picture, plane):
     out = np.empty_like(picture)
     for y in nb.prange(picture.shape[0]):
@@ -162,7 +163,7 @@ def wiped(picture: NDArray[np.uint8], side: str, part: float) -> NDArray[np.uint
     return weighed(picture, np.ascontiguousarray(np.broadcast_to(line, (height, width))))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _mixed(one, other, plane):
     out = np.empty_like(one)
     for y in nb.prange(one.shape[0]):
@@ -189,7 +190,7 @@ def mixed(one: NDArray[np.uint8], other: NDArray[np.uint8], plane: Plane) -> NDA
     return np.asarray(made.view(np.uint8).reshape(one.shape))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _laid(one, other):
     out = np.empty_like(one)
     for y in nb.prange(one.shape[0]):

@@ -13,6 +13,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
+
 _ROUNDS = 4
 _STEP = 4
 """Every so many pixels across and down are looked at for the light."""
@@ -47,7 +49,7 @@ def light_between(picture: NDArray[np.uint8], plate: NDArray[np.uint8]) -> NDArr
     return np.asarray(gain, np.float32)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _distance(picture, plate, gain, pass_shadows):
     """A distance near OKLab ΔE × 100 for every pixel: of luma and of colour, (h, w, 2) float32."""
     height, width = picture.shape[0], picture.shape[1]
@@ -82,7 +84,7 @@ def _distance(picture, plate, gain, pass_shadows):
     return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _unmixed(picture, plate, gain, calm, sharp, tolerance, per):
     height, width = picture.shape[0], picture.shape[1]
     out = np.zeros((height, width, 4), np.uint8)

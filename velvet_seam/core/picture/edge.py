@@ -10,6 +10,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.coverage import Plane
 
 PRESENT = 26
@@ -139,7 +140,7 @@ def denser(alpha: Plane, times: float) -> Plane:
     return np.asarray(cv2.LUT(alpha, np.rint(table).astype(np.uint8)), np.uint8)
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _sure(cut, least, out):
     """Means over 2 × 2 pixels of the colour of what is covered enough, weighted by coverage, and of
     the weight: (rows, columns, 4) float32."""
@@ -182,7 +183,7 @@ def _inner_colour(cut: NDArray[np.uint8]) -> NDArray[np.float32]:
     return np.ascontiguousarray(known, np.float32)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _recolour(cut, alpha, inner, clean, out):
     """Premultiplied by a new coverage; what had less colour than it needs gets it from inside."""
     height, width = alpha.shape

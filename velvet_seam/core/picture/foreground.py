@@ -15,6 +15,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.colour import LUMA_709
 from velvet_seam.core.picture.screen import CELL, spread
 
@@ -77,7 +78,7 @@ def _raw_of(pixels, behind, key, i, j, to):
         to[n] = min(max(one - d / max(ds, tiny), zero), one)
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _raw(small, screen, k):
     """1 − D(I) / D(S) of every study pixel, 0 to 1. For each key channel there is a loop, in which it is
     known where the others lie."""
@@ -93,7 +94,7 @@ def _raw(small, screen, k):
     return out
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _sums(small, screen, raw, around, white, k, to_ycc, rows, columns):
     """Sums over cells of the unmixed colour of sure foreground, of the squares of its Y', Cb, Cr, and the
     count. ``around`` is the least raw coverage of every pixel and its eight neighbours."""

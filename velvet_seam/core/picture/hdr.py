@@ -18,6 +18,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
+
 Transfer = Literal["HLG", "PQ", "2020"]
 """``2020`` is SDR in the primaries of BT.2020: steps 3 and 4 only."""
 
@@ -139,7 +141,7 @@ def _row(rgb, eotf, ootf, gain, shown, m, to):
         to[x] = pixel | np.uint32(0xFF000000)
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _convert(rgb, eotf, ootf, gain, shown, m):
     out = np.empty((rgb.shape[0], rgb.shape[1] // 3), np.uint32)
     for y in range(rgb.shape[0]):

@@ -9,6 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.frame_rows import chroma_row, colour_sums, luma_row, sums_held
 from velvet_seam.core.picture.join import join_piece, shown
 from velvet_seam.core.picture.one_pass import NORMAL, ONE_PASS, joined_at_once
@@ -178,7 +179,7 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
                        to_frame[red : red + half], colours)  # fmt: skip
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def join_rows(
     base, colour, width, height, addresses, spots, modes, opacities, folded, shapes, gains, form, light,
     display, weights,

@@ -9,6 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.coverage import weigh_in_place
 from velvet_seam.core.picture.planes import pixel_row, tint_row, tints_held
 from velvet_seam.core.picture.pointer import bytes_at
@@ -78,7 +79,7 @@ def _highest(raw, first, last):
     return np.int32(high)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def key_picture(picture, folded, gains, height, width, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, first,
          last, rows, k, to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, loose):  # fmt: skip
     """Key packed pixels, or, where ``picture`` is empty, the planes of ``folded``: the addresses of Y', Cb

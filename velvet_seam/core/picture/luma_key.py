@@ -6,6 +6,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.colour import LUMA_709
 
 
@@ -25,7 +26,7 @@ def _row(row, low, high, per, to):
         to[x] = np.uint8(np.int32(a * b * full + half))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _key(picture, low, high, per):
     out = np.empty(picture.shape, np.uint8)
     for y in nb.prange(picture.shape[0]):

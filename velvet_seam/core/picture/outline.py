@@ -13,6 +13,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.shape import Soft
 
 MOST_REACH = 48
@@ -59,7 +60,7 @@ def star(points: int, radius: float, inner: float) -> NDArray[np.float64]:
     return np.array(corners) + 0.0
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _inside(line, width, height):
     """Even-odd: 1 for pixels whose middle lies inside a closed polygon (n, 3)."""
     flips = np.zeros((height, width + 1), np.uint8)
@@ -86,7 +87,7 @@ def _inside(line, width, height):
     return out
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _near(line, width, height, reach):
     """Squared distance to the line of every pixel up to ``reach`` away (elsewhere more), and the
     extra feather at the nearest place."""
@@ -117,7 +118,7 @@ def _near(line, width, height, reach):
     return square, extra
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _levels(inside, square, extra, unit, grow, inner, outer, pixel):
     height, width = inside.shape
     out = np.empty((height, width), np.uint8)

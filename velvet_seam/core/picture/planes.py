@@ -17,6 +17,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.yuv import coefficients
 
 
@@ -112,7 +113,7 @@ def plane_row(luma, at, tints, width, first, count, k, to, to_at, p):
             to[to_own + last] = np.float32(_byte(here + (tints[i] + tints[i]))) * unit
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def yuv420_to_rgba(luma, blue, red, width, height, k):
     """8-bit 4:2:0 planes to (height, width) uint32 pixels, red lowest, opaque.
 

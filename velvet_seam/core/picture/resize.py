@@ -13,6 +13,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.spans import spans
 
 FEW = 0.15
@@ -230,7 +231,7 @@ def _weigh_rows(source, held, rows, row_weights, starts, weights, few, begin, en
         _packed(total, first, last, out[j])
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _weigh(source, held, rows, row_weights, starts, weights, few):
     """Weighted sums over columns, then over rows; ``held`` says where the rows are not clear."""
     out = np.zeros((rows.size, starts.size), np.uint32)

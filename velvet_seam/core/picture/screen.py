@@ -9,6 +9,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.colour import LUMA_709
 from velvet_seam.core.picture.study import study
 from velvet_seam.core.problem import Problem
@@ -238,7 +239,7 @@ def _sum_cells(small, hit, gy, sums):
                 sums[cell, 3] += 1
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _cells(small, guess, refined):
     """Sum of R'G'B' and count of screen pixels in every cell.
 
@@ -281,7 +282,7 @@ def between(one, other, share, to):
         to[n] = one[n] + (other[n] - one[n]) * share
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def enlarged(coarse, height, width):
     """A surface at another size, linearly between the middles of its cells."""
     h, w, channels = coarse.shape
@@ -306,7 +307,7 @@ def enlarged(coarse, height, width):
     return out
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def spread(sums, unknown, weight):
     """Normalised convolution over growing sizes: every cell gets the nearest that is known.
 

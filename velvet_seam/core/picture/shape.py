@@ -14,6 +14,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
+
 STRAIGHT, BAND, OVAL, BOX = range(4)
 
 
@@ -82,7 +84,7 @@ def _box_row(u, v, du, dv, hu, hv, round_, unit, end, per, to):
         to[x] = _level(d * unit, end, per)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _cover(width, height, kind, matrix, p, unit, end, per):
     out = np.empty((height, width), np.uint8)
     du, dv = np.float32(matrix[0, 0]), np.float32(matrix[1, 0])

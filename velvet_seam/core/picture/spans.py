@@ -5,6 +5,8 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from velvet_seam.core.kernels import kernel
+
 LOOK = 32
 """Pixels that are looked at together for any that is not clear."""
 
@@ -42,7 +44,7 @@ def span(row):
     return first, last
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def spans(picture):
     """Where the rows of a picture of packed pixels, (h, w) uint32, are not clear: (h, 2) int32."""
     out = np.empty((picture.shape[0], 2), np.int32)

@@ -20,6 +20,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
+
 Picture = NDArray[np.uint8]
 Motion = NDArray[np.float32]
 Plane = NDArray[np.uint8]
@@ -103,7 +105,7 @@ def _cubic(t):
     return w0, w1, w2, one - w0 - w1 - w2
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _add(places, picture, cut, shown, other, flow, strength, fast, sums):
     """Add a neighbour to the sums (n, 5) of R, G, B, coverage and weight at some places, counted row
     by row."""
@@ -169,7 +171,7 @@ def _add(places, picture, cut, shown, other, flow, strength, fast, sums):
         sums[n, 4] += weight
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _write(places, cut, sums, out):
     width = cut.shape[1]
     for n in nb.prange(places.size):

@@ -7,6 +7,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.pointer import bytes_at
 
@@ -69,7 +70,7 @@ def _add_pixels(row, other, two, red_blue, green):
             green[x] += (v >> eight) & byte
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _block_means(pixels, step):
     """Means of squares of ``step`` pixels a side, at most 16, packed pixels to R'G'B' in 0 to 1."""
     rows, columns = pixels.shape[0] // step, pixels.shape[1] // step
@@ -198,7 +199,7 @@ def _mean_band(folded, width, height, step, k, first, last, out):
         _mean_row(sums[0], sums[1], sums[2], step, k, out[j].reshape(-1))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _plane_means(folded, width, height, step, k):
     """Means of squares of ``step`` pixels a side, even and at most 16, of the planes that ``folded`` says the
     :meth:`~velvet_seam.core.picture.planes.Planes.whereabouts` of, to R'G'B' in 0 to 1."""

@@ -11,6 +11,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
+
 RUN = 32
 """Canvas pixels that are sampled together."""
 
@@ -40,7 +42,7 @@ def _rim(distance):
     return min(max(distance + np.float32(0.5), np.float32(0)), np.float32(1))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _occupancy(source):
     """For each block of pixels, 1 where it or a block around it has any coverage."""
     h, w = source.shape
@@ -141,7 +143,7 @@ def _write(sums, rim, out):
         out[i] = pixel | np.uint32(np.int32(a + half)) << np.uint32(24)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _turn(source, sh, sw, blocks, inverse, left, top, width, height, reach_x, reach_y):
     out = np.zeros((height, width), np.uint32)
     ax, ay = inverse[0, 0], inverse[1, 0]

@@ -6,6 +6,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
+
 WEIGHTS = {"601": (0.299, 0.114), "709": (0.2126, 0.0722), "2020": (0.2627, 0.0593)}
 """Kr and Kb of each matrix, as the recommendations print them."""
 
@@ -30,7 +32,7 @@ def _sample(plane, y, other, x, near, far):
     return np.float32(plane[y, x]) * near + np.float32(plane[other, x]) * far
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def planes_to_rgb16(luma, blue, red, width, height, k, halved_across, halved_down, unit):
     """Planes of any depth and subsampling to (height, width, 3) uint16 R'G'B', 0 to 65535.
 
@@ -76,7 +78,7 @@ def planes_to_rgb16(luma, blue, red, width, height, k, halved_across, halved_dow
     return out
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def rgb16_to_rgba(rgb, alpha, most):
     """(height, width, 3) uint16 to packed uint8 RGBA, red lowest, premultiplied by a plane of coverage
     up to ``most``, which may be empty: (height, width) uint32."""
@@ -168,7 +170,7 @@ def pair_to_planes(one, other, k, luma, luma_below, blue, red, sums, colours):
     differences(colours[0], colours[1], colours[2], k, blue, red)
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _to_planes(pixels, luma, blue, red, k):
     height, width = pixels.shape
     columns = (width + 1) // 2
@@ -214,7 +216,7 @@ def to_ycc(matrix: str) -> NDArray[np.float32]:
     return np.array(k, np.float32)
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _to_deep(pixels, luma, blue, red, k):
     height, width = pixels.shape
     b, r = np.empty(width, np.float32), np.empty(width, np.float32)

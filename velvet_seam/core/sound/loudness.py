@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.sound.decode import Sound
 from velvet_seam.core.timing.rate import SOUND_RATE
 
@@ -30,7 +30,7 @@ _ATTACK = SOUND_RATE // 200
 """Samples in which the limiter comes in before a peak, and goes after it: 5 ms."""
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
+@kernel()
 def _filtered(x, b0, b1, b2, a1, a2):
     out = np.empty_like(x)
     for c in range(x.shape[1]):

@@ -14,6 +14,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.kernels import kernel
 from velvet_seam.core.sound.decode import Sound
 
 LOBES = 16
@@ -208,7 +209,7 @@ class Pitched:
         return self._out.take(first, end)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@kernel(parallel=True)
 def _sampled(sound, positions, low_pass, lobes, steps):
     out = np.zeros((positions.size, 2), np.float32)
     last = positions.size - 1
