@@ -34,8 +34,7 @@ from tests.application import CHROMIUM, application
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.picture.screen import measure_border
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import written
 from velvet_seam.demo.scenario import fill

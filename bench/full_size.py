@@ -30,7 +30,9 @@ def cost(work: Callable[[], object]) -> tuple[float, float]:
 
 
 def whole_render(library: Library, shot: Shot, folder: Path) -> None:
+    """All of it: what a render before has left is not gone on with."""
     materials = library.materials(preview=False)
+    shutil.rmtree(folder / "ranges", ignore_errors=True)
     render(shot, folder / "a.mp4", materials, library.sounds, ranges=folder / "ranges")
 
 

@@ -24,8 +24,7 @@ from velvet_seam.core.media.clip import open_clip
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.proxy import write_proxy
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.mix import Sounds, mix
 from velvet_seam.store.library import Library

@@ -15,8 +15,7 @@ from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.picture.between import flowed, mixed_frames
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
 
 

@@ -14,9 +14,7 @@ from pydantic import ValidationError
 
 from velvet_seam.core.formats.shot_file import read_shot_file, shot_file_text
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.describe import describe
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.layer import FootageSource, Layer, Place, SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.matte import ScreenKey
 from velvet_seam.core.shot.seam import Seam
@@ -146,7 +144,7 @@ def test_edits_that_cannot_be_done_say_why(edit, says):
 
 def test_every_edit_is_described():
     said = [
-        describe(SHOT, read_edit(edit))
+        read_edit(edit).words(SHOT)
         for edit in (
             {"do": "set-values", "target": "l-moth", "values": {"place.x": 1}},
             {"do": "trim", "target": "t-waltz", "edge": "last", "to": 9},

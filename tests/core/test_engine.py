@@ -21,8 +21,7 @@ from velvet_seam.core.picture.planes import Planes, frame_to_rgba
 from velvet_seam.core.picture.screen_key import Loose
 from velvet_seam.core.picture.yuv import rgba_to_yuv420
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database

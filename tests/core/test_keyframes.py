@@ -12,9 +12,7 @@ from hypothesis import strategies as st
 from velvet_seam.core.engine.masking import _points
 from velvet_seam.core.picture.outline import flattened
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.describe import describe
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.core.timing.animated import Keyframe, Keyframes, integral, value_at
 from velvet_seam.core.timing.ease import CURVES, area, eased
@@ -101,7 +99,7 @@ def shot() -> Shot:
 
 def do(shot: Shot, name: str, **fields) -> Shot:
     edit = read_edit({"do": name, **fields})
-    assert "One" in describe(shot, edit)
+    assert "One" in edit.words(shot)
     after = apply(shot, edit)
     assert load(after.model_dump_json()) == after
     return after

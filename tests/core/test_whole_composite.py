@@ -9,8 +9,7 @@ import pytest
 
 from bench.reference import reference_picture
 from velvet_seam.core.engine.engine import Engine
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
 

@@ -15,7 +15,7 @@ from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
 from velvet_seam.cli import main
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import read_edit
 from velvet_seam.store.tables import Unwritable, database
 from velvet_seam.web.app import create_app
 from velvet_seam.web.live import HEAD

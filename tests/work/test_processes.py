@@ -18,8 +18,7 @@ import pytest
 import simplejpeg
 
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.shot.written import written

@@ -36,8 +36,8 @@ for piece in PIECES: piece()
 before = compiled()
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.media.clip import to_rgba
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import read_edit
+from velvet_seam.core.shot.edits import apply
+from velvet_seam.core.shot.edits import read_edit
 from velvet_seam.store.library import Library
 library = Library(Path(sys.argv[1]))
 for standing in library.shots.all():

@@ -19,9 +19,7 @@ from threading import Lock
 from pydantic import ValidationError
 
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.describe import describe
-from velvet_seam.core.shot.edit import Edit
+from velvet_seam.core.shot.edits import Edit, apply
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import SCHEMA_VERSION, Shot, load, sentence
 from velvet_seam.core.shot.written import Written, piece_of, put_together, written
@@ -153,7 +151,7 @@ class Shots:
                 return standing
             if check is not None:
                 check(standing.shot, after)
-            label = describe(standing.shot, edit)
+            label = edit.words(standing.shot)
             number = standing.revision + 1
             if standing.redo is not None:
                 RevisionRow.delete().where(

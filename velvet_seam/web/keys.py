@@ -5,7 +5,7 @@ from __future__ import annotations
 from velvet_seam.core.picture.colour import LUMA_709
 from velvet_seam.core.picture.screen import ScreenReading
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.edit import AddMatte, Edit, SetValues
+from velvet_seam.core.shot.edits import AddMatte, Edit, SetValues
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.matte import ColourKey, LumaKey, Matte, ScreenKey
 from velvet_seam.core.shot.words import colour_to_rgb, rgb_to_colour

@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from velvet_seam.core.engine.clip_time import runs_out
-from velvet_seam.core.shot.edit import (
+from velvet_seam.core.shot.edits import (
     AddLayer,
     AddSound,
     Edit,

@@ -10,7 +10,7 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.edit import AddMark, MoveInTime, Several
+from velvet_seam.core.shot.edits import AddMark, MoveInTime, Several
 from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
 from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.shot import Shot

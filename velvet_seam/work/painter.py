@@ -26,8 +26,7 @@ from velvet_seam.core.media.still import png_bytes
 from velvet_seam.core.picture.edge import Counts, counts
 from velvet_seam.core.picture.screen import ScreenReading, measure_area, measure_border
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.apply import apply
-from velvet_seam.core.shot.edit import ReorderLayer, SetValues, read_edit
+from velvet_seam.core.shot.edits import ReorderLayer, SetValues, apply, read_edit
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import Written, put_together

@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 from typing import Any
 
+from pydantic import BaseModel
+
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.mask import Outline, OutlineKey, OutlineKeys, outline_at
 from velvet_seam.core.shot.revise import revised
@@ -116,3 +118,15 @@ def raised(value: Keyframes, by: float) -> Keyframes:
     return Keyframes(
         keys=tuple(Keyframe(frame=k.frame, value=k.value + by, ease=k.ease) for k in value.keys)
     )
+
+
+def begun_later(part: Any, by: int) -> Any:
+    """A part whose layer begins ``by`` frames later: its keyframes stay where they were in time."""
+    if isinstance(part, Keyframes | OutlineKeys):
+        return with_keys(part, (revised(key, frame=key.frame - by) for key in part.keys))
+    if isinstance(part, BaseModel):
+        fields = {name: getattr(part, name) for name in type(part).model_fields}
+        return type(part).model_validate({n: begun_later(f, by) for n, f in fields.items()})
+    if isinstance(part, tuple):
+        return tuple(begun_later(one, by) for one in part)
+    return part

@@ -10,7 +10,8 @@ from pydantic import Field, model_validator
 from velvet_seam.core.shot.motion import Echo, Passage, Stir
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.words import Colour, Id, Name, Part
-from velvet_seam.core.timing.animated import Animated, integral, within
+from velvet_seam.core.timing.animated import Animated, integral
+from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.timing.rate import Seconds
 
 THREADS = 10
@@ -18,16 +19,8 @@ THREADS = 10
 
 MAX_FRAME = 200_000
 
-Position = Annotated[Animated, within(-16384, 16384, "px")]
 SCALES = (1.0, 3200.0)
 """The least and the greatest scale, in per cent."""
-
-Scale = Annotated[Animated, within(*SCALES, "%")]
-Rotation = Annotated[Animated, within(-3600, 3600, "°")]
-Speed = Annotated[Animated, within(-1000, 1000, "%")]
-Gain = Annotated[Animated, within(-96, 24, "dB")]
-Pitch = Annotated[Animated, within(-24, 24, "semitones")]
-Fade = Annotated[Animated, within(0, MAX_FRAME, "frames")]
 
 
 class FootageSource(Part):
@@ -78,7 +71,12 @@ class TimeMap(Part):
     """
 
     source_in: Seconds = Fraction(0)
-    speed: Speed = Field(100.0, description="100 % is the source's own; a ramp where it is keyed")
+    speed: Annotated[
+        Animated,
+        Bounds(-1000, 1000, "%", "Speed",
+               "Of the clip's own: 50 % is half as fast, below 0 it runs backwards, 0 stands still; keyed it is a ramp",
+               shown=(-200, 400)),
+    ] = 100.0  # fmt: skip
     ends: Literal["hold", "loop", "bounce"] = Field(
         "hold",
         description="beyond the source: its outer frame holds, it begins again, or runs back",
@@ -104,10 +102,25 @@ class TimeMap(Part):
 class Place(Part):
     """Where the layer lies. ``x``, ``y``: canvas pixels of its centre from the top left corner."""
 
-    x: Position
-    y: Position
-    scale: Scale = Field(100.0, description="100 % shows one source pixel on one canvas pixel")
-    rotation: Rotation = Field(0.0, description="degrees clockwise about the centre")
+    x: Annotated[
+        Animated,
+        Bounds(-16384, 16384, "px", "Across",
+               "Where the layer's middle lies, from the left edge of the canvas", shown="across", of="canvas"),
+    ]  # fmt: skip
+    y: Annotated[
+        Animated,
+        Bounds(-16384, 16384, "px", "Down", "Where the layer's middle lies, from the top edge of the canvas",
+               shown="down", of="canvas"),
+    ]  # fmt: skip
+    scale: Annotated[
+        Animated,
+        Bounds(*SCALES, "%", "Scale", "100 % shows one pixel of the footage on one pixel of the canvas",
+               shown=(1, 300)),
+    ] = 100.0  # fmt: skip
+    rotation: Annotated[
+        Animated,
+        Bounds(-3600, 3600, "°", "Rotation", "Clockwise, about the layer's middle", shown=(-180, 180)),
+    ] = 0.0  # fmt: skip
     flip_x: bool = False
     flip_y: bool = False
 
@@ -116,10 +129,24 @@ class Heard(Part):
     """How a sound is heard: whether, how loud, how high, and how it comes and goes."""
 
     on: bool = True
-    gain: Gain = 0.0
-    pitch: Pitch = Field(0.0, description="semitones higher, at the same speed")
-    fade_in: Fade = Field(0.0, description="frames over which it comes")
-    fade_out: Fade = Field(0.0, description="frames over which it goes")
+    gain: Annotated[
+        Animated,
+        Bounds(-96, 24, "dB", "Gain", "Louder or softer; 6 dB doubles the amplitude", step=0.5,
+               shown=(-48, 24)),
+    ] = 0.0  # fmt: skip
+    pitch: Annotated[
+        Animated,
+        Bounds(-24, 24, "st", "Pitch", "Semitones higher or lower, at the same speed", step=0.5,
+               shown=(-12, 12)),
+    ] = 0.0  # fmt: skip
+    fade_in: Annotated[
+        Animated,
+        Bounds(0, MAX_FRAME, "f", "Fade in", "Frames over which the sound comes", shown=(0, 60), of="time"),
+    ] = 0.0  # fmt: skip
+    fade_out: Annotated[
+        Animated,
+        Bounds(0, MAX_FRAME, "f", "Fade out", "Frames over which the sound goes", shown=(0, 60), of="time"),
+    ] = 0.0  # fmt: skip
 
 
 class OwnSound(Heard):
@@ -140,9 +167,12 @@ class Layer(Part):
     leave: Passage = Passage()
     stir: Stir = Stir()
     echo: Echo = Echo()
-    shutter: Annotated[Animated, within(0, 720, "°")] = Field(
-        0.0, description="motion blur: how long each frame is lit; 360° is a whole frame"
-    )
+    shutter: Annotated[
+        Animated,
+        Bounds(0, 720, "°", "Motion blur",
+               "How long each frame is lit while the layer moves over the canvas; 360° is a whole frame, 180° what cameras do",
+               step=5, shown=(0, 360)),
+    ] = 0.0  # fmt: skip
     sound: OwnSound = OwnSound()
     seam: Seam = Seam()
     hidden: bool = False

@@ -8,16 +8,14 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, model_validator
 
-from velvet_seam.core.shot.matte import Combine, Percent
+from velvet_seam.core.shot.matte import Combine
 from velvet_seam.core.shot.words import Id, Part
-from velvet_seam.core.timing.animated import Animated, within
+from velvet_seam.core.timing.animated import Animated
+from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.timing.ease import Ease, eased
 
-Offset = Annotated[Animated, within(-16384, 16384, "px")]
-Extent = Annotated[Animated, within(0, 16384, "px")]
-Feather = Annotated[Animated, within(0, 1000, "px")]
-Grow = Annotated[Animated, within(-1000, 1000, "px")]
-Turn = Annotated[Animated, within(-3600, 3600, "°")]
+_FIXED_TO = "From the middle of what it is fixed to; Ctrl and the arrow keys move it, too"
+
 Coordinate = Annotated[float, Field(ge=-65536, le=65536)]
 MOST_POINTS = 10_000
 MOST_KEYED_POINTS = 200_000
@@ -34,14 +32,48 @@ class MaskBase(Part):
     )
     combine: Combine = Field("add", description="among the masks that limit, in their order")
     invert: bool = False
-    opacity: Percent = 100.0
     fixed: Literal["layer", "canvas"] = "layer"
-    x: Offset = 0.0
-    y: Offset = 0.0
-    rotation: Turn = Field(0.0, description="degrees clockwise")
-    grow: Grow = 0.0
-    feather_in: Feather = Field(0.0, description="width of the soft edge inside the line")
-    feather_out: Feather = Field(0.0, description="width of the soft edge outside the line")
+    x: Annotated[
+        Animated,
+        Bounds(-16384, 16384, "px", "Across", _FIXED_TO, shown="middle-across", of="source"),
+    ] = 0.0
+    y: Annotated[
+        Animated, Bounds(-16384, 16384, "px", "Down", _FIXED_TO, shown="middle-down", of="source")
+    ] = 0.0
+    rotation: Annotated[
+        Animated,
+        Bounds(-3600, 3600, "°", "Rotation", "Clockwise, about its point", shown=(-180, 180)),
+    ] = 0.0
+    opacity: Annotated[Animated, Bounds(0, 100, "%", "Opacity", "How strongly the mask works")] = (
+        100.0
+    )
+    grow: Annotated[
+        Animated,
+        Bounds(-1000, 1000, "px", "Grow", "Moves the whole line outward, or inward below 0",
+               shown=(-100, 100), of="canvas"),
+    ] = 0.0  # fmt: skip
+    feather_in: Annotated[
+        Animated,
+        Bounds(0, 1000, "px", "Feather in", "Width of the soft edge inside the line, canvas pixels",
+               shown=(0, 200), of="canvas"),
+    ] = 0.0  # fmt: skip
+    feather_out: Annotated[
+        Animated,
+        Bounds(0, 1000, "px", "Feather out", "Width of the soft edge outside the line, canvas pixels",
+               shown=(0, 200), of="canvas"),
+    ] = 0.0  # fmt: skip
+
+
+Width = Annotated[
+    Animated,
+    Bounds(0, 16384, "px", "Width", "In pixels of the footage, or of the canvas", shown=(1, 2000),
+           of="source"),
+]  # fmt: skip
+Height = Annotated[
+    Animated,
+    Bounds(0, 16384, "px", "Height", "In pixels of the footage, or of the canvas", shown=(1, 2000),
+           of="source"),
+]  # fmt: skip
 
 
 class StraightMask(MaskBase):
@@ -55,27 +87,37 @@ class BandMask(MaskBase):
     """A band of a width, without ends, upright before it is turned."""
 
     kind: Literal["band"] = "band"
-    width: Extent = 400.0
+    width: Width = 400.0
 
 
 class OvalMask(MaskBase):
     kind: Literal["oval"] = "oval"
-    width: Extent = 400.0
-    height: Extent = 400.0
+    width: Width = 400.0
+    height: Height = 400.0
 
 
 class BoxMask(MaskBase):
     kind: Literal["box"] = "box"
-    width: Extent = 400.0
-    height: Extent = 400.0
-    round: Extent = Field(0.0, description="radius of the corners")
+    width: Width = 400.0
+    height: Height = 400.0
+    round: Annotated[
+        Animated,
+        Bounds(0, 16384, "px", "Corners", "Radius of the corners", shown=(0, 500), of="source"),
+    ] = 0.0
 
 
 class StarMask(MaskBase):
     kind: Literal["star"] = "star"
-    points: Annotated[Animated, within(3, 64, "points")] = Field(5.0, description="rounded")
-    radius: Extent = 300.0
-    inner: Percent = Field(45.0, description="inner radius, of the outer one")
+    points: Annotated[
+        Animated, Bounds(3, 64, "", "Points", "How many points the star has", shown=(3, 16))
+    ] = 5.0
+    radius: Annotated[
+        Animated,
+        Bounds(0, 16384, "px", "Radius", "From the middle to a point", shown=(1, 1500), of="source"),
+    ] = 300.0  # fmt: skip
+    inner: Annotated[
+        Animated, Bounds(0, 100, "%", "Inner", "How far out the inner corners lie")
+    ] = 45.0
 
 
 class Vertex(Part):

@@ -7,10 +7,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from velvet_seam.core.shot.words import Colour, Id, Part
-from velvet_seam.core.timing.animated import Animated, within
-
-Percent = Annotated[Animated, within(0, 100, "%")]
-ColourDistance = Annotated[Animated, within(0, 100, "ΔE")]
+from velvet_seam.core.timing.animated import Animated
+from velvet_seam.core.timing.bounds import Bounds
 
 Combine = Literal["add", "subtract", "intersect"]
 """How a matte or a mask joins those before it: what either covers, what the earlier ones cover and
@@ -37,20 +35,35 @@ class ScreenKey(MatteBase):
     samples: tuple[Colour, ...] = Field(
         (), max_length=8, description="colours of the areas that the colour is the mean of"
     )
-    tolerance: Percent = Field(
-        3.0, description="part of the way from screen to subject that still counts as screen"
-    )
-    softness: Percent = Field(
-        90.0, description="part of the way over which coverage rises from 0 to 100 %"
-    )
-    clip_black: Percent = Field(0.0, description="coverage up to which nothing is kept")
-    clip_white: Percent = Field(100.0, description="coverage from which all is kept")
-    keep_shadows: Percent = Field(
-        0.0, description="how much of a darkening of the screen is kept as shadow"
-    )
-    despill: Percent = Field(
-        100.0, description="how much of the screen's colour is taken off the subject"
-    )
+    tolerance: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Tolerance",
+               "How far from the screen's colour a pixel may be and still vanish wholly", step=0.5,
+               shown=(0, 50)),
+    ] = 3.0  # fmt: skip
+    softness: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Softness", "Over how wide a range of colour the layer goes from clear to solid",
+               step=0.5),
+    ] = 90.0  # fmt: skip
+    clip_black: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Clip black",
+               "Coverage up to here becomes nothing: takes grey veils off the screen", shown=(0, 60)),
+    ] = 0.0  # fmt: skip
+    clip_white: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Clip white",
+               "Coverage from here on becomes whole: closes thin places of the subject", shown=(40, 100)),
+    ] = 100.0  # fmt: skip
+    keep_shadows: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Keep shadows", "How much of a shadow on the screen is kept, as black"),
+    ] = 0.0
+    despill: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Despill", "How much of the screen's light is taken off the subject"),
+    ] = 100.0
     spill_to: Literal["dark", "grey", "below"] = Field(
         "grey", description="what takes the place of the screen's light on the subject"
     )
@@ -60,11 +73,16 @@ class LumaKey(MatteBase):
     """Coverage from brightness: what lies between two levels is kept."""
 
     kind: Literal["luma-key"] = "luma-key"
-    low: Percent = Field(25.0, description="luma below which nothing is kept")
-    high: Percent = Field(100.0, description="luma above which nothing is kept")
-    softness: Percent = Field(
-        20.0, description="luma range over which coverage rises, centred on the level"
-    )
+    low: Annotated[
+        Animated, Bounds(0, 100, "%", "From", "Darker than this is dropped; 0 % sets no limit")
+    ] = 25.0
+    high: Annotated[
+        Animated, Bounds(0, 100, "%", "To", "Brighter than this is dropped; 100 % sets no limit")
+    ] = 100.0
+    softness: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Softness", "Over how wide a range of brightness coverage rises"),
+    ] = 20.0
 
 
 class ColourKey(MatteBase):
@@ -72,8 +90,16 @@ class ColourKey(MatteBase):
 
     kind: Literal["colour-key"] = "colour-key"
     colours: tuple[Colour, ...] = Field(min_length=1, max_length=24)
-    tolerance: ColourDistance = Field(6.0, description="distance that still is the colour")
-    softness: ColourDistance = Field(8.0, description="distance over which coverage falls to 0")
+    tolerance: Annotated[
+        Animated,
+        Bounds(0, 100, "ΔE", "Tolerance", "How far from a sample a colour may be and still be kept wholly",
+               step=0.5, shown=(0, 40)),
+    ] = 6.0  # fmt: skip
+    softness: Annotated[
+        Animated,
+        Bounds(0, 100, "ΔE", "Softness", "Over how wide a range of colour coverage falls", step=0.5,
+               shown=(0, 40)),
+    ] = 8.0  # fmt: skip
 
 
 class FramePlate(Part):
@@ -105,11 +131,20 @@ class DifferenceKey(MatteBase):
 
     kind: Literal["difference-key"] = "difference-key"
     plate: Plate
-    tolerance: ColourDistance = Field(5.0, description="difference that still counts as the plate")
-    softness: ColourDistance = Field(5.0, description="difference over which coverage rises")
-    ignore_shadows: Percent = Field(
-        50.0, description="how much of a darkening of the plate is let pass as shadow"
-    )
+    tolerance: Annotated[
+        Animated,
+        Bounds(0, 100, "ΔE", "Tolerance", "How far from the plate a pixel may be and still vanish wholly",
+               step=0.5, shown=(0, 40)),
+    ] = 5.0  # fmt: skip
+    softness: Annotated[
+        Animated,
+        Bounds(0, 100, "ΔE", "Softness", "Over how wide a range of difference coverage rises", step=0.5,
+               shown=(0, 40)),
+    ] = 5.0  # fmt: skip
+    ignore_shadows: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Let shadows go", "How much of a soft darkening of the plate is not kept"),
+    ] = 50.0  # fmt: skip
 
 
 class OwnAlpha(MatteBase):

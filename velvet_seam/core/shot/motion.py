@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
-
-from velvet_seam.core.shot.matte import Percent
 from velvet_seam.core.shot.seam import Blend
 from velvet_seam.core.shot.words import Part
-from velvet_seam.core.timing.animated import Animated, within
+from velvet_seam.core.timing.animated import Animated
+from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.timing.ease import Ease
 
 Way = Literal[
@@ -25,29 +23,42 @@ class Passage(Part):
     the layer is left."""
 
     way: Way = "cut"
-    frames: Annotated[Animated, within(1, 10_000, "frames")] = 12.0
+    frames: Annotated[
+        Animated, Bounds(1, 10_000, "f", "In", "How many frames it takes", shown=(1, 60), of="time")
+    ] = 12.0
     ease: Ease = "smooth"
 
 
 class Stir(Part):
     """Movement that is not keyed: the same numbers and seed, the same movement."""
 
-    shake: Annotated[Animated, within(0, 1000, "px")] = Field(
-        0.0, description="how far the layer strays, smoothly, in canvas pixels"
-    )
-    turn: Annotated[Animated, within(0, 180, "°")] = Field(
-        0.0, description="how far it turns to and fro"
-    )
-    jitter: Annotated[Animated, within(0, 1000, "px")] = Field(
-        0.0, description="how far it jumps from frame to frame"
-    )
-    flicker: Percent = Field(0.0, description="how much of its opacity comes and goes")
-    rate: Annotated[Animated, within(0.05, 60, "a second")] = Field(
-        4.0, description="how often shake and turn change their way"
-    )
-    seed: Annotated[Animated, within(0, 1_000_000, "")] = Field(
-        1.0, description="a whole number; another one, another movement"
-    )
+    shake: Annotated[
+        Animated,
+        Bounds(0, 1000, "px", "Shake", "How far the layer strays, smoothly, in canvas pixels",
+               shown=(0, 120), of="canvas"),
+    ] = 0.0  # fmt: skip
+    turn: Annotated[
+        Animated,
+        Bounds(0, 180, "°", "Turn", "How far it turns to and fro", step=0.1, shown=(0, 20)),
+    ] = 0.0
+    jitter: Annotated[
+        Animated,
+        Bounds(0, 1000, "px", "Jitter", "How far it jumps from frame to frame", shown=(0, 40), of="canvas"),
+    ] = 0.0  # fmt: skip
+    flicker: Annotated[
+        Animated, Bounds(0, 100, "%", "Flicker", "How much of its opacity comes and goes")
+    ] = 0.0
+    rate: Annotated[
+        Animated,
+        Bounds(0.05, 60, "/s", "Rate",
+               "How often shake and turn change their way in a second; below 1 they drift", step=0.05,
+               shown=(0.05, 12)),
+    ] = 4.0  # fmt: skip
+    seed: Annotated[
+        Animated,
+        Bounds(0, 1_000_000, "", "Seed",
+               "Another whole number gives another movement; the same number the same one", shown=(0, 100)),
+    ] = 1.0  # fmt: skip
 
     @property
     def still(self) -> bool:
@@ -57,9 +68,12 @@ class Stir(Part):
 class Echo(Part):
     """The layer as it was some frames ago, again and again, below itself."""
 
-    count: Annotated[Animated, within(0, 32, "times")] = Field(0.0, description="rounded")
-    step: Annotated[Animated, within(1, 1000, "frames")] = Field(
-        3.0, description="frames from one to the next, rounded"
-    )
-    decay: Percent = Field(70.0, description="opacity of each, of the one before it")
+    count: Annotated[Animated, Bounds(0, 32, "", "Times", "How many echoes", shown=(0, 16))] = 0.0
+    step: Annotated[
+        Animated,
+        Bounds(1, 1000, "f", "Apart", "Frames from one echo to the next", shown=(1, 25), of="time"),
+    ] = 3.0
+    decay: Annotated[
+        Animated, Bounds(0, 100, "%", "Decay", "Opacity of each echo, of the one before it")
+    ] = 70.0
     blend: Blend = "normal"

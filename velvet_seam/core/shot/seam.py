@@ -6,10 +6,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from velvet_seam.core.shot.mask import Feather, Mask
-from velvet_seam.core.shot.matte import Matte, Percent
+from velvet_seam.core.shot.mask import Mask
+from velvet_seam.core.shot.matte import Matte
 from velvet_seam.core.shot.words import Part
-from velvet_seam.core.timing.animated import Animated, within
+from velvet_seam.core.timing.animated import Animated
+from velvet_seam.core.timing.bounds import Bounds
 
 Blend = Literal[
     "normal",
@@ -54,22 +55,40 @@ coverage (inside, outside), by its brightness (bright, dark), and Porter and Duf
 class Edge(Part):
     """What is done to the edge of a matte, in this order. Lengths in canvas pixels."""
 
-    steady: Percent = Field(
-        0.0,
-        description="how much the matte is joined with those of the frames beside it, over time",
-    )
-    specks: Annotated[Animated, within(0, 100_000, "px²")] = Field(
-        0.0, description="parts of the matte up to this area are dropped"
-    )
-    holes: Annotated[Animated, within(0, 100_000, "px²")] = Field(
-        0.0, description="holes in the matte up to this area are filled"
-    )
-    grow: Annotated[Animated, within(-50, 50, "px")] = 0.0
-    feather: Feather = 0.0
-    density: Annotated[Animated, within(10, 800, "%")] = Field(
-        100.0, description="200 % is what two of the layer, one on the other, would cover"
-    )
-    clean: Percent = Field(0.0, description="colour of the rim taken from further inside")
+    steady: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Steady",
+               "Joins the matte with those of the frames beside it along the motion: calms an edge that boils on a slow subject"),
+    ] = 0.0  # fmt: skip
+    specks: Annotated[
+        Animated,
+        Bounds(0, 100_000, "px²", "Drop specks",
+               "Parts of the matte up to this area, in canvas pixels, are dropped", step=10, shown=(0, 4000)),
+    ] = 0.0  # fmt: skip
+    holes: Annotated[
+        Animated,
+        Bounds(0, 100_000, "px²", "Fill holes",
+               "Holes in the subject up to this area, in canvas pixels, are filled", step=10, shown=(0, 4000)),
+    ] = 0.0  # fmt: skip
+    grow: Annotated[
+        Animated,
+        Bounds(-50, 50, "px", "Grow", "Moves the edge outward, or inward below 0; tenths of a pixel count",
+               step=0.1, shown=(-10, 10), of="canvas"),
+    ] = 0.0  # fmt: skip
+    feather: Annotated[
+        Animated,
+        Bounds(0, 1000, "px", "Feather", "Softens the edge over this width", step=0.5, shown=(0, 40),
+               of="canvas"),
+    ] = 0.0  # fmt: skip
+    density: Annotated[
+        Animated,
+        Bounds(10, 800, "%", "Density", "200 % covers as two copies of the layer would: closes a thin matte",
+               step=5, shown=(20, 400)),
+    ] = 100.0  # fmt: skip
+    clean: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Clean colour", "Takes the colour of the rim from further inside the subject"),
+    ] = 0.0  # fmt: skip
 
 
 class Seam(Part):
@@ -79,7 +98,9 @@ class Seam(Part):
     edge: Edge = Edge()
     masks: tuple[Mask, ...] = Field((), max_length=64)
     blend: Blend = "normal"
-    opacity: Percent = 100.0
+    opacity: Annotated[
+        Animated, Bounds(0, 100, "%", "Opacity", "How much of the layer shows in the join")
+    ] = 100.0
 
     @property
     def parts(self) -> tuple[Matte | Mask, ...]:

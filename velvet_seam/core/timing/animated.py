@@ -6,9 +6,8 @@ import itertools
 import weakref
 from bisect import bisect_right
 from fractions import Fraction
-from math import isfinite
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 from pydantic.dataclasses import dataclass
 
 from velvet_seam.core.timing.ease import Ease, area, eased
@@ -123,19 +122,3 @@ def _areas(value: Keyframes) -> list[Fraction]:
     key = id(value)
     _AREAS[key] = (weakref.ref(value, lambda _: _AREAS.pop(key, None)), areas)
     return areas
-
-
-def within(low: float, high: float, unit: str) -> AfterValidator:
-    """Bounds of an animated number, in a unit of ``vocabulary``; for use in ``Annotated``.
-
-    Not-a-number and infinities are refused, in constants and in keyframes alike.
-    """
-
-    def check(value: Animated) -> Animated:
-        numbers = [key.value for key in value.keys] if isinstance(value, Keyframes) else [value]
-        for number in numbers:
-            if not isfinite(number) or not low <= number <= high:
-                raise ValueError(f"it lies between {low:g} and {high:g} {unit}".rstrip())
-        return value
-
-    return AfterValidator(check)

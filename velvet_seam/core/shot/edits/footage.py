@@ -1,0 +1,71 @@
+"""Other footage in the place of what a layer or a sound shows."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edits.base import EditBase, called
+from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack
+from velvet_seam.core.shot.mask import DrawnMask, MaskBase
+from velvet_seam.core.shot.points import resized
+from velvet_seam.core.shot.revise import replaced, revised
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.words import Id
+from velvet_seam.core.timing.animated import Animated, Keyframes
+from velvet_seam.core.timing.bounds import bounds_of
+
+
+class ReplaceFootage(EditBase):
+    """Another clip, still or sound in the place of the one a layer or a sound shows now.
+
+    ``ratio`` is the width of the old footage over that of the new one: what lies on the canvas
+    keeps its size, and masks keep their place on it.
+    """
+
+    do: Literal["replace-footage"] = "replace-footage"
+    target: Id
+    footage: Id
+    ratio: float = Field(1.0, gt=0, le=10_000)
+
+    def applied(self, shot: Shot) -> Shot:
+        return replaced(shot, self.target, self._showing)
+
+    def words(self, shot: Shot) -> str:
+        return f"another source for {called(shot, self.target)}"
+
+    def _showing(self, thing: Layer | SoundTrack) -> Layer | SoundTrack:
+        if isinstance(thing, SoundTrack):
+            return revised(thing, footage=self.footage)
+        if not isinstance(thing.source, FootageSource):
+            raise Problem(f"{thing.name} shows no footage that could be replaced.")
+        masks = [
+            _resized(mask, 1 / self.ratio) if mask.fixed == "layer" else mask
+            for mask in thing.seam.masks
+        ]
+        return revised(
+            thing,
+            source=FootageSource(footage=self.footage),
+            place=revised(thing.place, scale=_scaled(thing.place.scale, self.ratio)),
+            seam=revised(thing.seam, masks=masks),
+        )
+
+
+def _scaled(value: Animated, by: float) -> Animated:
+    if not isinstance(value, Keyframes):
+        return round(value * by, 4)
+    return Keyframes(keys=tuple(revised(k, value=round(k.value * by, 4)) for k in value.keys))
+
+
+def _resized(mask: MaskBase, by: float) -> MaskBase:
+    """A mask on a picture of another size, at the same place of it: its lengths in source pixels."""
+    changes: dict[str, Any] = {
+        name: _scaled(getattr(mask, name), by)
+        for name in type(mask).model_fields
+        if (bounds := bounds_of(type(mask), name)) and bounds.of == "source"
+    }
+    if isinstance(mask, DrawnMask):
+        changes["outline"] = resized(mask.outline, by)
+    return revised(mask, **changes)

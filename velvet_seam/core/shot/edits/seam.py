@@ -1,0 +1,78 @@
+"""Mattes and masks put onto a layer's seam, and taken off."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from velvet_seam.core.problem import Gone
+from velvet_seam.core.shot.edits.base import EditBase, called
+from velvet_seam.core.shot.mask import Mask, MaskBase
+from velvet_seam.core.shot.matte import Matte
+from velvet_seam.core.shot.revise import revised, with_layer
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.words import Id
+
+
+class AddMatte(EditBase):
+    """Put a matte behind those that a layer has."""
+
+    do: Literal["add-matte"] = "add-matte"
+    layer: Id
+    matte: Matte
+
+    def applied(self, shot: Shot) -> Shot:
+        layer = shot.layer(self.layer)
+        seam = revised(layer.seam, matte=(*layer.seam.matte, self.matte))
+        return with_layer(shot, revised(layer, seam=seam))
+
+    def words(self, shot: Shot) -> str:
+        return f"{_kind(self.matte)} on {called(shot, self.layer)}"
+
+
+class AddMask(EditBase):
+    """Put a mask behind those that a layer has."""
+
+    do: Literal["add-mask"] = "add-mask"
+    layer: Id
+    mask: Mask
+
+    def applied(self, shot: Shot) -> Shot:
+        layer = shot.layer(self.layer)
+        seam = revised(layer.seam, masks=(*layer.seam.masks, self.mask))
+        return with_layer(shot, revised(layer, seam=seam))
+
+    def words(self, shot: Shot) -> str:
+        return f"{_kind(self.mask)} on {called(shot, self.layer)}"
+
+
+class RemovePart(EditBase):
+    """Take one matte or mask out of a layer's seam."""
+
+    do: Literal["remove-part"] = "remove-part"
+    layer: Id
+    part: Id
+
+    def applied(self, shot: Shot) -> Shot:
+        layer = shot.layer(self.layer)
+        seam = layer.seam
+        if not any(part.id == self.part for part in seam.parts):
+            raise Gone("Nothing was changed: that matte or mask is no longer there.")
+        seam = revised(
+            seam,
+            matte=[part for part in seam.matte if part.id != self.part],
+            masks=[part for part in seam.masks if part.id != self.part],
+        )
+        return with_layer(shot, revised(layer, seam=seam))
+
+    def words(self, shot: Shot) -> str:
+        parts = shot.layer(self.layer).seam.parts
+        kind = next((_kind(part) for part in parts if part.id == self.part), "mask")
+        return f"remove {kind} of {called(shot, self.layer)}"
+
+
+def _kind(part: Matte | Mask) -> str:
+    """``screen key``, ``layer matte``, ``oval garbage mask``, ``box mask``."""
+    word = part.kind.replace("-", " ")
+    if not isinstance(part, MaskBase):
+        return word
+    return f"{word} mask" if part.use == "limit" else f"{word} {part.use} mask"

@@ -1,0 +1,278 @@
+"""When things are there, and a clip's own time: moved, trimmed, split, slipped, frozen, turned round."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Literal, TypeVar
+
+from pydantic import Field
+
+from velvet_seam.core.problem import Gone, Problem
+from velvet_seam.core.shot.edits.base import EditBase, called
+from velvet_seam.core.shot.keyframes import begun_later, with_keys
+from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack, Span, TimeMap
+from velvet_seam.core.shot.revise import fresh_seam, replaced, revised, with_layer
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.words import Id
+from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, integral
+from velvet_seam.core.timing.ease import Ease
+
+Thing = TypeVar("Thing", Layer, SoundTrack)
+
+
+class MoveInTime(EditBase):
+    """Move a layer or a sound by whole frames."""
+
+    do: Literal["move-in-time"] = "move-in-time"
+    target: Id
+    by: int
+
+    def applied(self, shot: Shot) -> Shot:
+        def moved(thing: Thing) -> Thing:
+            by = max(self.by, -thing.span.first)
+            return revised(thing, span=thing.span.moved(by))
+
+        return replaced(shot, self.target, moved)
+
+    def words(self, shot: Shot) -> str:
+        return f"move {called(shot, self.target)} in time"
+
+
+class Trim(EditBase):
+    """Put the first or the last frame of a layer or a sound at a shot frame.
+
+    Trimming the first frame keeps every remaining frame showing what it showed before.
+    """
+
+    do: Literal["trim"] = "trim"
+    target: Id
+    edge: Literal["first", "last"]
+    to: int
+
+    def applied(self, shot: Shot) -> Shot:
+        def trimmed(thing: Thing) -> Thing:
+            span = thing.span
+            if self.edge == "last":
+                if self.to < span.first:
+                    raise Problem(
+                        f"The last frame of {thing.name} cannot lie before its first, which is {span.first}. "
+                        "Nothing was changed."
+                    )
+                return revised(thing, span=Span(first=span.first, last=self.to))
+            if self.to > span.last:
+                raise Problem(
+                    f"The first frame of {thing.name} cannot lie after its last, which is {span.last}. "
+                    "Nothing was changed."
+                )
+            first = self.to
+            moving = isinstance(thing, SoundTrack) or isinstance(thing.source, FootageSource)
+            first = max(first, 0)
+            if not moving:
+                return revised(
+                    begun_later(thing, first - span.first), span=Span(first=first, last=span.last)
+                )
+            while first < span.first and _before_source(thing.time, first - span.first, shot.rate):
+                first += 1
+            by = first - span.first
+            later = begun_later(thing, by)
+            return revised(
+                later,
+                span=Span(first=first, last=span.last),
+                time=revised(later.time, source_in=thing.time.at(by, shot.rate)),
+            )
+
+        return replaced(shot, self.target, trimmed)
+
+    def words(self, shot: Shot) -> str:
+        return f"trim {called(shot, self.target)}"
+
+
+class Split(EditBase):
+    """Cut a layer or a sound in two in front of a shot frame; nothing that is seen changes.
+
+    The later piece is new; a layer's lies right above the earlier one.
+    """
+
+    do: Literal["split"] = "split"
+    target: Id
+    at: int
+    new_id: Id
+
+    def applied(self, shot: Shot) -> Shot:
+        thing = next((one for one in shot.things if one.id == self.target), None)
+        if thing is None:
+            raise Gone("Nothing was changed: that layer or sound is no longer in the shot.")
+        if not thing.span.first < self.at <= thing.span.last:
+            raise Problem(
+                f"{thing.name} has no frame on both sides of the playhead to be split there."
+            )
+        earlier = Trim(target=self.target, edge="last", to=self.at - 1).applied(shot)
+        later = Trim(target=self.target, edge="first", to=self.at).applied(shot)
+        if isinstance(thing, SoundTrack):
+            piece = revised(later.sound(thing.id), id=self.new_id)
+            return revised(earlier, sounds=(*earlier.sounds, piece))
+        rest = later.layer(thing.id)
+        layers = list(earlier.layers)
+        piece = revised(rest, id=self.new_id, seam=fresh_seam(rest, self.new_id))
+        layers.insert(shot.layers.index(thing) + 1, piece)
+        return revised(earlier, layers=layers)
+
+    def words(self, shot: Shot) -> str:
+        return f"split {called(shot, self.target)}"
+
+
+class Slip(EditBase):
+    """Show another stretch of the source in the same span: so many shot frames later in it. One that plays
+    forwards to its end is not begun before its first frame."""
+
+    do: Literal["slip"] = "slip"
+    target: Id
+    by: int = Field(ge=-200_000, le=200_000)
+
+    def applied(self, shot: Shot) -> Shot:
+        def slipped(thing: Thing) -> Thing:
+            source_in = thing.time.source_in + Fraction(self.by) / shot.rate
+            if thing.time.ends == "hold":
+                source_in = max(source_in, Fraction(0))
+            return revised(thing, time=revised(thing.time, source_in=source_in))
+
+        return replaced(shot, self.target, slipped)
+
+    def words(self, shot: Shot) -> str:
+        return f"slip {called(shot, self.target)}"
+
+
+class Freeze(EditBase):
+    """Hold a frame of a clip from a shot frame on. What comes after waits for it; or, ``apart`` as a layer of
+    its own, it lies right above and nothing else changes."""
+
+    do: Literal["freeze"] = "freeze"
+    layer: Id
+    at: int
+    frames: int = Field(ge=1, le=200_000)
+    frozen_id: Id
+    rest_id: Id
+    apart: bool = False
+
+    def applied(self, shot: Shot) -> Shot:
+        layer = shot.layer(self.layer)
+        if not isinstance(layer.source, FootageSource):
+            raise Problem(f"{layer.name} is one flat colour: it stands still anyway.")
+        if not layer.span.holds(self.at):
+            raise Problem(f"{layer.name} is not there at the playhead.")
+        time = layer.time.at(self.at - layer.span.first, shot.rate)
+        held = begun_later(layer, self.at - layer.span.first)
+        frozen = revised(
+            held,
+            id=self.frozen_id,
+            name=f"{layer.name[:112]} frozen",
+            seam=fresh_seam(held, self.frozen_id),
+            span=Span(first=self.at, last=self.at + self.frames - 1),
+            time=revised(layer.time, source_in=time, speed=0.0),
+            sound=revised(layer.sound, on=False),
+        )
+        rest: tuple[Layer, ...] = ()
+        if not self.apart:
+            if self.at > layer.span.first:
+                shot = Split(target=layer.id, at=self.at, new_id=self.rest_id).applied(shot)
+                rest = (shot.layer(self.rest_id),)
+                shot = revised(shot, layers=[one for one in shot.layers if one.id != self.rest_id])
+                rest = (revised(rest[0], span=rest[0].span.moved(self.frames)),)
+            else:
+                shot = with_layer(shot, revised(layer, span=layer.span.moved(self.frames)))
+        layers = list(shot.layers)
+        at = next(n for n, one in enumerate(layers) if one.id == layer.id)
+        layers[at + 1 : at + 1] = [frozen, *rest]
+        return revised(shot, layers=layers)
+
+    def words(self, shot: Shot) -> str:
+        return f"freeze {called(shot, self.layer)}"
+
+
+class ChangeSpeed(EditBase):
+    """Another even speed; the same stretch of the source is shown, in more or fewer frames: the bar becomes
+    longer or shorter."""
+
+    do: Literal["change-speed"] = "change-speed"
+    target: Id
+    speed: float = Field(ge=-1000, le=1000)
+
+    def applied(self, shot: Shot) -> Shot:
+        def changed(thing: Thing) -> Thing:
+            if self.speed == 0:
+                raise Problem(
+                    "At 0 % the clip stands still and shows no stretch of itself. Nothing was changed."
+                )
+            stretch = integral(thing.time.speed, thing.span.length)
+            if stretch == 0:
+                raise Problem(
+                    f"{thing.name} stands still, and shows no stretch that could be kept."
+                )
+            frames = max(
+                1, round(abs(stretch) / abs(Fraction(self.speed).limit_denominator(10_000)))
+            )
+            span = Span(first=thing.span.first, last=thing.span.first + frames - 1)
+            return revised(thing, span=span, time=revised(thing.time, speed=self.speed))
+
+        return replaced(shot, self.target, changed)
+
+    def words(self, shot: Shot) -> str:
+        return f"speed of {called(shot, self.target)}"
+
+
+class Reverse(EditBase):
+    """Show the same stretch of the source from its end to its beginning."""
+
+    do: Literal["reverse"] = "reverse"
+    target: Id
+
+    def applied(self, shot: Shot) -> Shot:
+        def turned(thing: Thing) -> Thing:
+            last = thing.span.length - 1
+            time = thing.time
+            begin = time.at(last, shot.rate)
+            return revised(
+                thing, time=revised(time, source_in=begin, speed=_turned(time.speed, last))
+            )
+
+        return replaced(shot, self.target, turned)
+
+    def words(self, shot: Shot) -> str:
+        return f"{called(shot, self.target)} the other way round"
+
+
+def _before_source(time: TimeMap, frames: int, rate: Fraction) -> bool:
+    """Whether a clip would begin before its own first frame, played forwards to its end."""
+    return (
+        time.ends == "hold"
+        and time.at(frames, rate) < 0
+        and time.at(frames + 1, rate) > time.at(frames, rate)
+    )
+
+
+_TURNED: dict[Ease, Ease] = {"slow-start": "slow-end", "slow-end": "slow-start"}
+
+
+def _turned(speed: Animated, last: int) -> Animated:
+    """A speed run through from its end, backwards."""
+    if not isinstance(speed, Keyframes):
+        return -speed
+    eases = [key.ease for key in speed.keys[:-1]]
+    if "hold" in eases and set(eases) != {"hold"}:
+        raise Problem(
+            "Nothing was changed: a speed that holds only here and there cannot be turned."
+        )
+    keys = []
+    for n, key in enumerate(speed.keys):
+        ease: Ease = eases[n - 1] if n else "hold"
+        if not isinstance(ease, str):
+            x1, y1, x2, y2 = ease
+            ease = (1 - x2, 1 - y2, 1 - x1, 1 - y1)
+        # a value that holds does so from its keyframe on: turned, from the one after it
+        value = speed.keys[n - 1].value if n and "hold" in eases else key.value
+        frame = last - key.frame
+        keys.append(Keyframe(frame=frame, value=-value, ease=_TURNED.get(ease, ease)))
+    if "hold" in eases:
+        end = speed.keys[-1]
+        keys.append(Keyframe(frame=last - end.frame - 1, value=-end.value, ease="hold"))
+    return with_keys(speed, keys)
