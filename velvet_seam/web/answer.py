@@ -22,6 +22,7 @@ from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.blends import GROUPS, WORDS, title
 from velvet_seam.web.context import Context, templates
+from velvet_seam.web.values import Values
 
 Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{24}$")]
 
@@ -84,7 +85,7 @@ def parts_of(request: Request, context: Context, standing: Standing, chosen: str
     items = {i: context.library.footage.get(i) for i in shot.footage_ids()}
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
-        "below": below, "items": items, "groups": GROUPS, "blend_title": title, "blend_words": WORDS, "dump": _dump(thing),
+        "below": below, "items": items, "groups": GROUPS, "blend_title": title, "blend_words": WORDS, "dump": _dump(thing), "value": Values(thing, shot.canvas),
         "rates": CHOICES, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
     }  # fmt: skip
     names = ("head", "stack", "panel")
