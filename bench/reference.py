@@ -15,17 +15,17 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
 from velvet_seam.core.engine.plan import Footage
+from velvet_seam.core.masks import BoxMask, Mask
+from velvet_seam.core.mattes import ScreenKey
 from velvet_seam.core.picture.foreground import MARGIN, local_foreground
 from velvet_seam.core.picture.key_rows import CLEAR
 from velvet_seam.core.picture.screen import CELL, screen_surface
 from velvet_seam.core.picture.study import STUDY, study
 from velvet_seam.core.picture.unmix import SEGMENT
 from velvet_seam.core.shot.layer import ColourSource, Layer
-from velvet_seam.core.shot.mask import BoxMask, Mask
-from velvet_seam.core.shot.matte import ScreenKey
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import colour_to_rgb
 from velvet_seam.core.timing.animated import value_at
+from velvet_seam.core.words import colour_to_rgb
 
 Image = NDArray[np.float64]
 

@@ -15,10 +15,10 @@ from PIL import Image
 from velvet_seam.core.engine import made_by, render
 from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.masks import BoxMask
 from velvet_seam.core.media.clip import to_rgba
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
-from velvet_seam.core.shot.mask import BoxMask
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound.mix import Sounds

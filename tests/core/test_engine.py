@@ -14,7 +14,6 @@ import pytest
 
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
-from velvet_seam.core.engine.step import Step, step
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.picture.placement import PlanesPatch
 from velvet_seam.core.picture.planes import Planes, frame_to_rgba
@@ -23,6 +22,7 @@ from velvet_seam.core.picture.yuv import rgba_to_yuv420
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.steps import Step, step
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
 

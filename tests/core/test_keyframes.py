@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from velvet_seam.core.engine.masking import _points
 from velvet_seam.core.picture.outline import flattened
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.core.timing.animated import Keyframe, Keyframes, integral, value_at
+from velvet_seam.core.timing.at import At
 from velvet_seam.core.timing.ease import CURVES, area, eased
 
 curves = st.tuples(st.floats(0, 1), st.floats(-1, 2), st.floats(0, 1), st.floats(-1, 2))
@@ -211,7 +211,7 @@ def test_a_point_added_later_leaves_every_keyframe_its_line(after, part, curved,
     )  # fmt: skip
     more = do(shot, "add-point", layer="l-one", mask="m-one", after=after, part=part)
     assert frames(more, "seam.masks.0.outline") == [0, 6, 12]
-    old, new = (flattened(_points(one.layers[0].seam.masks[0], frame)) for one in (shot, more))
+    old, new = (flattened(one.layers[0].seam.masks[0].points(At(frame))) for one in (shot, more))
     # every place of the new line lies on the old one
     a, b = old[:, :2], np.roll(old[:, :2], -1, 0)
     for place in new[:, :2]:

@@ -11,8 +11,7 @@ from hypothesis import strategies as st
 
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.engine.lying import Lying
-from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
-from velvet_seam.core.shot.mask import (
+from velvet_seam.core.masks import (
     BandMask,
     BoxMask,
     DrawnMask,
@@ -22,7 +21,8 @@ from velvet_seam.core.shot.mask import (
     StraightMask,
     Vertex,
 )
-from velvet_seam.core.shot.matte import Home, LayerMatte
+from velvet_seam.core.mattes import Home, LayerMatte
+from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
 from velvet_seam.core.shot.motion import Passage, Stir
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot

@@ -9,8 +9,7 @@ from hypothesis import strategies as st
 
 from velvet_seam.core.engine.masking import Masking
 from velvet_seam.core.engine.plan import Planner, Sheet
-from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
-from velvet_seam.core.shot.mask import (
+from velvet_seam.core.masks import (
     BandMask,
     BoxMask,
     DrawnMask,
@@ -19,8 +18,10 @@ from velvet_seam.core.shot.mask import (
     StarMask,
     Vertex,
 )
+from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.timing.at import At
 
 WIDTH, HEIGHT = 60, 160
 
@@ -47,7 +48,7 @@ def masking(masks: list[Mask], scale: float = 100.0) -> Masking:
     shot = Shot(name="s", canvas=Canvas(width=WIDTH, height=HEIGHT), rate="25", length=1,
                 layers=(layer,))  # fmt: skip
     planner = Planner(shot, Sheet.of(shot), lambda _: None)  # type: ignore[arg-type,return-value]
-    return Masking(planner, layer, 0, WIDTH, HEIGHT)
+    return Masking(planner, layer, At(0), WIDTH, HEIGHT)
 
 
 def plane(masks: list[Mask], scale: float = 100.0) -> np.ndarray:

@@ -13,9 +13,9 @@ from PIL import Image
 
 from velvet_seam.cli import main
 from velvet_seam.core.formats.shot_file import shot_file_text
+from velvet_seam.core.mattes import ScreenKey
 from velvet_seam.core.picture.blend import MODES
 from velvet_seam.core.shot.layer import FootageSource, Layer, Place, Span
-from velvet_seam.core.shot.matte import ScreenKey
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.store.tables import database

@@ -7,6 +7,15 @@ from typing import Any
 
 import numpy as np
 
+from velvet_seam.core.masks import (
+    DrawnMask,
+    OutlineKey,
+    OutlineKeys,
+    OvalMask,
+    StarMask,
+    Vertex,
+)
+from velvet_seam.core.mattes import ScreenKey
 from velvet_seam.core.shot.layer import (
     ColourSource,
     FootageSource,
@@ -18,15 +27,6 @@ from velvet_seam.core.shot.layer import (
     TimeMap,
 )
 from velvet_seam.core.shot.mark import Mark
-from velvet_seam.core.shot.mask import (
-    DrawnMask,
-    OutlineKey,
-    OutlineKeys,
-    OvalMask,
-    StarMask,
-    Vertex,
-)
-from velvet_seam.core.shot.matte import ScreenKey
 from velvet_seam.core.shot.motion import Echo, Passage, Stir
 from velvet_seam.core.shot.seam import Edge, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot

@@ -7,9 +7,9 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+from velvet_seam.core.masks import BoxMask, OvalMask
+from velvet_seam.core.mattes import LayerMatte, LumaKey, ScreenKey
 from velvet_seam.core.shot.layer import ColourSource, FootageSource, Layer, Place, SoundTrack, Span
-from velvet_seam.core.shot.mask import BoxMask, OvalMask
-from velvet_seam.core.shot.matte import LayerMatte, LumaKey, ScreenKey
 from velvet_seam.core.shot.seam import Edge, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.demo.moving import (

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from velvet_seam.core.analyse.first_look import FirstLook
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.words import NAME_LENGTH, clean_name
+from velvet_seam.core.words import NAME_LENGTH, clean_name
 from velvet_seam.store.folder import Folder, new_id
 from velvet_seam.store.shots import Shots
 from velvet_seam.store.tables import FootageRow

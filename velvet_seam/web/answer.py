@@ -11,9 +11,9 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
 from velvet_seam.core.engine.clip_time import runs_out
+from velvet_seam.core.masks import OutlineKeys, Vertex
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import FootageSource, Layer
-from velvet_seam.core.shot.mask import OutlineKeys, Vertex
 from velvet_seam.core.shot.shot import Shot, references
 from velvet_seam.core.shot.written import piece_of
 from velvet_seam.core.timing.animated import Keyframes

@@ -15,7 +15,7 @@ from velvet_seam.core.analyse.mask_cut import worst_cut
 from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import read_edit
-from velvet_seam.core.shot.words import Id
+from velvet_seam.core.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references, parts_of, state
 from velvet_seam.web.blends import GROUPS, WORDS, title
 from velvet_seam.web.context import Ctx, gives, templates

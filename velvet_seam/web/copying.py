@@ -11,16 +11,16 @@ from pydantic import Field
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.formats.svg_outline import MOST_BYTES, read_svg_outline
+from velvet_seam.core.masks import DrawnMask, Mask, MaskBase
+from velvet_seam.core.mattes import FramePlate, LayerMatte, Matte
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import AddMask, AddMatte, Edit, SetValues, Several
 from velvet_seam.core.shot.keyframes import begun_later
 from velvet_seam.core.shot.layer import FootageSource, Layer
-from velvet_seam.core.shot.mask import DrawnMask, Mask, MaskBase
-from velvet_seam.core.shot.matte import FramePlate, LayerMatte, Matte
 from velvet_seam.core.shot.points import resized
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
+from velvet_seam.core.words import Id
 from velvet_seam.store.folder import new_id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx

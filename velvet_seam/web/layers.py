@@ -30,8 +30,8 @@ from velvet_seam.core.shot.layer import (
     Span,
 )
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Colour, Id
 from velvet_seam.core.timing.rate import spell
+from velvet_seam.core.words import Colour, Id
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references

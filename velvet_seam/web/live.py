@@ -15,7 +15,7 @@ from pydantic import BaseModel, Field, ValidationError
 from velvet_seam.core.engine.engine import PREVIEW_SHORT_SIDE
 from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.words import Id
+from velvet_seam.core.words import Id
 from velvet_seam.store.tables import Unwritable
 from velvet_seam.web.context import Context
 from velvet_seam.web.limits import MOST_BYTES

@@ -14,7 +14,7 @@ from velvet_seam.core.shot.edits import AddMark, MoveInTime, Several
 from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
 from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
+from velvet_seam.core.words import Id
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.web.answer import Answer, ChosenRequest, answer

@@ -15,8 +15,8 @@ from pydantic import ValidationError
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import MAX_SIDE, Canvas, Shot, sentence
-from velvet_seam.core.shot.words import copy_name
 from velvet_seam.core.timing.rate import CHOICES, rate_or_problem
+from velvet_seam.core.words import copy_name
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.context import Context, Ctx, gives, templates
 from velvet_seam.work.painter import Paint

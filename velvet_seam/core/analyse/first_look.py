@@ -13,8 +13,8 @@ from pydantic import BaseModel
 from velvet_seam.core.analyse.steadiness import Steadiness
 from velvet_seam.core.picture.colour import LUMA_709
 from velvet_seam.core.picture.screen import measure_border
-from velvet_seam.core.shot.words import rgb_to_colour
 from velvet_seam.core.timing.rate import SOUND_RATE
+from velvet_seam.core.words import rgb_to_colour
 
 SIDE = 270
 """Short side at which pictures are measured, in pixels."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from velvet_seam.core.engine.step import Clip, Footage, Step, step
 from velvet_seam.core.picture.between import flowed, mixed_frames
 from velvet_seam.core.shot.layer import Span, TimeMap
+from velvet_seam.core.steps import Clip, Footage, Step, step
 
 Shown = tuple[int, int, float]
 """The number of a frame, of the one after it, and how far it is on the way there, 0 to 1."""

@@ -9,52 +9,33 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from fractions import Fraction
 from functools import partial
-from math import ceil, floor
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from velvet_seam.core.engine.masking import Masking
-from velvet_seam.core.engine.step import Footage, Picture, Sheet, Step, step
-from velvet_seam.core.picture.colour import LUMA_709
-from velvet_seam.core.picture.colour_key import colour_key
+from velvet_seam.core.mattes import Cut, Home, Matte
 from velvet_seam.core.picture.coverage import Plane, fitted, laid, mixed, weighed
-from velvet_seam.core.picture.difference_key import difference_key, median_plate
 from velvet_seam.core.picture.edge import EdgeWork, worked
-from velvet_seam.core.picture.luma_key import luma_key
 from velvet_seam.core.picture.placement import Patch
 from velvet_seam.core.picture.planes import Planes
-from velvet_seam.core.picture.screen_key import Screen, loose_key, read_screen, screen_key
+from velvet_seam.core.picture.screen_key import Screen, loose_key, screen_key
 from velvet_seam.core.picture.steady import REACH, Neighbour, motion, steadied
 from velvet_seam.core.picture.study import size_of
 from velvet_seam.core.shot.layer import FootageSource, Layer
-from velvet_seam.core.shot.matte import (
-    ColourKey,
-    DifferenceKey,
-    FootagePlate,
-    FramePlate,
-    LayerMatte,
-    LumaKey,
-    Matte,
-    OwnAlpha,
-    ScreenKey,
-)
-from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import colour_to_rgb
-from velvet_seam.core.timing.animated import Animated, value_at
+from velvet_seam.core.steps import Footage, Picture, Step, step
+from velvet_seam.core.timing.at import At
 
 if TYPE_CHECKING:
     from velvet_seam.core.engine.plan import Planner
 
-MEDIAN_FRAMES = 9
 Later = list[tuple[Step, str]]
 """Coverage of the sheet that a placed layer is joined with, and how: add, subtract, intersect."""
 
 
 class Cutter:
-    """Makes the steps that cut one layer out at one frame."""
+    """Makes the steps that cut one layer out at one frame; what mattes ask for (``mattes.Asked``)."""
 
     def __init__(
         self, planner: Planner, layer: Layer, frame: int, source: Step, width: int, height: int,
@@ -63,75 +44,104 @@ class Cutter:
         self._planner, self._layer, self._frame = planner, layer, frame
         self._source, self._width, self._height = source, width, height
         self._within = within
-        self._at = frame - layer.span.first
-        self._scale = self._number(layer.place.scale) / 100
-        self._masking = Masking(planner, layer, self._at, width, height)
-        # by the key of a step, what makes it, whole or loose: a screen key alone, or with a mask laid on
-        self._screen_keys: dict[str, Callable[..., Any]] = {}
-        self._masked_keys: dict[str, Callable[..., Any]] = {}
+        self.at = At(frame - layer.span.first)
+        self._scale = self.at.part(layer.place.scale)
+        self._masking = Masking(planner, layer, self.at, width, height)
 
-    def _number(self, value: Animated) -> float:
-        return value_at(value, self._at)
+    @property
+    def picture(self) -> Step:
+        return self._source
 
-    def cut(self) -> tuple[Step, Later]:
+    @property
+    def in_planes(self) -> Step:
+        return self._planner.in_planes(self._layer, self._frame)
+
+    @property
+    def video(self) -> bool:
+        return self._planner.video
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self._planner.sheet.width, self._planner.sheet.height
+
+    def rows_left(self) -> tuple[float, float]:
+        return self._masking.rows_left()
+
+    def own_footage(self) -> Footage | None:
+        source = self._layer.source
+        return self.footage(source.footage) if isinstance(source, FootageSource) else None
+
+    def footage(self, identity: str) -> Footage:
+        return self._planner.footage(identity)
+
+    def other(self, layer: str, home: Home | None) -> tuple[bool, Step | None]:
+        found = next((one for one in self._planner.shot.layers if one.id == layer), None)
+        if found is None or found.id in self._within:
+            return False, None
+        if not found.span.holds(self._frame):
+            return True, None
+        moved = self._planner.moved(self._layer, self._frame, home)
+        return True, self._planner.on_sheet(found, self._frame, self._within, moved)
+
+    def cut(self) -> tuple[Cut, Later]:
         """The layer's picture cut out, and what is left to be done once it is placed."""
         later: Later = []
-        picture = self._keyed(later)
-        if picture is None:
-            return self._masked(self._source, later)
-        return self._masked(self._edged(self._steadied(picture)), later)
+        cut = self._keyed(later)
+        if cut is None:
+            return self._masked(Cut(self._source), later)
+        return self._masked(self._edged(self._steadied(cut)), later)
 
     def keyed(self) -> Step:
         """What the mattes leave of the picture, without those that are taken from other layers."""
-        return self._keyed([]) or self._source
+        cut = self._keyed([])
+        return cut.step if cut else self._source
 
-    def _keyed(self, later: Later) -> Step | None:
-        picture: Step | None = None
+    def _keyed(self, later: Later) -> Cut | None:
+        left: Cut | None = None
         for matte in self._layer.seam.matte:
-            if not matte.on:
+            made = matte.cut(self) if matte.on else None
+            if made is None:
                 continue
-            if isinstance(matte, LayerMatte):
-                plane = self._other_layer(matte)
-                if plane is not None:
-                    first = picture is None and not later and matte.combine == "add"
-                    later.append((plane, "intersect" if first else matte.combine))
-                continue
-            picture = self._joined(picture, matte)
-        return picture
+            if made.gives == "sheet":
+                first = left is None and not later and matte.combine == "add"
+                later.append((made.step, "intersect" if first else matte.combine))
+            else:
+                left = self._joined(left, matte, made)
+        return left
 
-    def _steadied(self, picture: Step) -> Step:
+    def _steadied(self, cut: Cut) -> Cut:
         """Joined with what the mattes leave of the frames beside this one."""
-        strength = self._number(self._layer.seam.edge.steady) / 100
-        if not strength or not picture.inputs:
-            return picture
-        picture = replace(picture, soon=True)
+        strength = self.at.part(self._layer.seam.edge.steady)
+        if not strength or not cut.step.inputs:
+            return cut
+        picture = replace(cut.step, soon=True)
         beside: list[Step] = []
         for apart in range(-REACH, REACH + 1):
             frame = self._frame + apart
             if not apart or not self._layer.span.holds(frame):
                 continue
-            source, cut = self._planner.keyed(self._layer, frame, self._within)
+            source, other = self._planner.keyed(self._layer, frame, self._within)
             if source.key == self._source.key:  # a clip that stands still, or has fewer frames
                 continue
-            cut = replace(cut, soon=True)
-            beside += [source, cut, step("motion", motion, (), picture, cut)]
+            other = replace(other, soon=True)
+            beside += [source, other, step("motion", motion, (), picture, other)]
 
         def run(source: Picture, cut: Picture, *others: Any) -> Picture:
             each = (others[n : n + 3] for n in range(0, len(others), 3))
             return steadied(source, cut, [Neighbour(*one) for one in each], strength)
 
-        return step("steady", run, strength, self._source, picture, *beside) if beside else picture
+        if not beside:
+            return replace(cut, step=picture)
+        return Cut(step("steady", run, strength, self._source, picture, *beside))
 
-    def _joined(self, before: Step | None, matte: Matte) -> Step:
+    def _joined(self, before: Cut | None, matte: Matte, new: Cut) -> Cut:
         """A matte joined with what those before it have left of the picture."""
-        keyed, is_plane = self._matte(matte)
-        turned = matte.invert
-        if before is None and not is_plane and not turned and matte.combine != "subtract":
-            return keyed
-        how = matte.combine
+        turned, how, is_plane = matte.invert, matte.combine, new.gives == "plane"
+        if before is None and not is_plane and not turned and how != "subtract":
+            return new
 
-        def run(source: Picture, new: Any, earlier: Picture | None = None) -> Picture:
-            plane: Plane = new if is_plane else np.ascontiguousarray(new[..., 3])
+        def run(source: Picture, made: Any, earlier: Picture | None = None) -> Picture:
+            plane: Plane = made if is_plane else np.ascontiguousarray(made[..., 3])
             if turned:
                 plane = np.asarray(255 - plane, np.uint8)
             if how == "subtract":
@@ -140,135 +150,34 @@ class Cutter:
                 )
             if how == "intersect" and earlier is not None:
                 return weighed(earlier, plane)
-            cut = new if not is_plane and not turned else weighed(source, plane)
+            cut = made if not is_plane and not turned else weighed(source, plane)
             return cut if earlier is None else laid(earlier, cut)
 
-        inputs = (self._source, keyed) if before is None else (self._source, keyed, before)
-        return step("join-matte", run, (how, turned, is_plane, before is None), *inputs)
+        inputs = (self._source, new.step, *((before.step,) if before else ()))
+        return Cut(step("join-matte", run, (how, turned, is_plane, before is None), *inputs))
 
-    def _matte(self, matte: Matte) -> tuple[Step, bool]:
-        """A matte's own step, and whether it gives a coverage plane rather than a cut picture."""
-        if isinstance(matte, ScreenKey):
-            return self._screen(matte), False
-        if isinstance(matte, DifferenceKey):
-            return self._difference(matte), False
-        if isinstance(matte, OwnAlpha):
-            return self._source, False
-        if isinstance(matte, LumaKey):
-            levels = {n: self._number(getattr(matte, n)) / 100 for n in ("low", "high", "softness")}
-            return step(
-                "luma-key", lambda p: luma_key(p, **levels), sorted(levels.items()), self._source
-            ), True
-        assert isinstance(matte, ColourKey)
-        colours = [colour_to_rgb(colour) for colour in matte.colours]
-        reach = {n: self._number(getattr(matte, n)) for n in ("tolerance", "softness")}
-        params = (colours, sorted(reach.items()))
-        return step(
-            "colour-key", lambda p: colour_key(p, colours, **reach), params, self._source
-        ), True
-
-    def _screen(self, key: ScreenKey) -> Step:
-        names = ("tolerance", "softness", "keep_shadows", "despill")
-        settings = {name: self._number(getattr(key, name)) / 100 for name in names}
-        clip = (self._number(key.clip_black) / 100, self._number(key.clip_white) / 100)
-        colour, left, spill_to = colour_to_rgb(key.colour), self._masking.rows_left(), key.spill_to
-
-        def keyed(
-            write: Callable[..., Any], source: Picture | Planes, screen: Screen,
-            mask: Plane | None = None,
-        ) -> Any:  # fmt: skip
-            height = size_of(source)[0]
-            rows = (floor(left[0] * height), ceil(left[1] * height))
-            return write(
-                source, screen, colour, **settings, clip=clip, spill_to=spill_to, rows=rows,
-                mask=mask,
-            )  # fmt: skip
-
-        # a screen is read in the codec's planes in either case, so that either gives the same bits
-        folded = self._planner.folded(self._layer, self._frame)
-        read = step("read-screen", lambda p: read_screen(p, colour), colour, folded)
-        params = (colour, sorted(settings.items()), clip, spill_to, left)
-        source = folded if self._planner.video else self._source
-        made = step("screen-key", partial(keyed, screen_key), params, source, read)
-        self._screen_keys[made.key] = keyed
-        return made
-
-    def _difference(self, key: DifferenceKey) -> Step:
-        plate = self._plate(key)
-        if plate is None:  # its footage is of a kind that has no picture
-            return self._source
-        settings = {
-            "tolerance": self._number(key.tolerance), "softness": self._number(key.softness),
-            "ignore_shadows": self._number(key.ignore_shadows) / 100,
-        }  # fmt: skip
-        return step(
-            "difference-key", lambda p, q: difference_key(p, q, **settings), sorted(settings.items()),
-            self._source, plate,
-        )  # fmt: skip
-
-    def _plate(self, key: DifferenceKey) -> Step | None:
-        """The clean plate: it lasts, whatever it is read from."""
-        source = self._layer.source
-        own: Footage | None = None
-        if isinstance(source, FootageSource):
-            own = self._planner.footage(source.footage)
-        plate = key.plate
-        if isinstance(plate, FootagePlate):
-            own = self._planner.footage(plate.footage)
-        if own is None:
-            return None
-        footage = own
-        if isinstance(plate, FramePlate | FootagePlate):
-            number = footage.frame_at(Fraction(0)) + plate.frame
-            return step("plate", lambda: footage.read(number), (footage.digest, number))
-        last = footage.frame_at(Fraction(1_000_000))
-        count = min(MEDIAN_FRAMES, last + 1)
-        numbers = sorted({round(n * last / max(1, count - 1)) for n in range(count)})
-
-        def median() -> Picture:
-            return median_plate([footage.read(n) for n in numbers])
-
-        return step("plate", median, (footage.digest, numbers))
-
-    def _other_layer(self, matte: LayerMatte) -> Step | None:
-        """Another layer's coverage or brightness over the sheet; None where it cannot be asked."""
-        shot: Shot = self._planner.shot
-        other = next((one for one in shot.layers if one.id == matte.layer), None)
-        if other is None or other.id in self._within:
-            return None
-        sheet: Sheet = self._planner.sheet
-        size, bright, turned = (sheet.width, sheet.height), matte.of == "brightness", matte.invert
-        moved = self._planner.moved(self._layer, self._frame, matte.home)
-        if not other.span.holds(self._frame):
-            return step("no-layer", lambda: _plane_of(None, size, bright, turned), (size, turned))
-        placed = self._planner.on_sheet(other, self._frame, self._within, moved)
-        return step("layer-matte", lambda patch: _plane_of(patch, size, bright, turned),
-                    (size, bright, turned), placed)  # fmt: skip
-
-    def _edged(self, picture: Step) -> Step:
+    def _edged(self, cut: Cut) -> Cut:
         edge = self._layer.seam.edge
         per = 1 / self._scale
-        lengths = {name: self._number(getattr(edge, name)) * per for name in ("grow", "feather")}
-        areas = {
-            name: self._number(getattr(edge, name)) * per * per for name in ("specks", "holes")
-        }
-        density, clean = self._number(edge.density) / 100, self._number(edge.clean) / 100
+        lengths = {name: self.at(getattr(edge, name)) * per for name in ("grow", "feather")}
+        areas = {name: self.at(getattr(edge, name)) * per * per for name in ("specks", "holes")}
+        density, clean = self.at.part(edge.density), self.at.part(edge.clean)
         if not any((*lengths.values(), *areas.values(), clean, density != 1)):
-            return picture
+            return cut
         width = self._width
 
-        def run(cut: Picture) -> Picture:
-            k = cut.shape[1] / width
+        def run(picture: Picture) -> Picture:
+            k = picture.shape[1] / width
             work = EdgeWork(
                 areas["specks"] * k * k, areas["holes"] * k * k, lengths["grow"] * k,
                 lengths["feather"] * k, density, clean,
             )  # fmt: skip
-            return worked(cut, work)
+            return worked(picture, work)
 
         params = (sorted(lengths.items()), sorted(areas.items()), density, clean, width)
-        return step("edge", run, params, picture)
+        return Cut(step("edge", run, params, cut.step))
 
-    def _masked(self, picture: Step, later: Later) -> tuple[Step, Later]:
+    def _masked(self, cut: Cut, later: Later) -> tuple[Cut, Later]:
         masks = [mask for mask in self._layer.seam.masks if mask.on]
         for use in ("keep", "garbage", "limit"):
             for fixed in ("layer", "canvas"):
@@ -280,63 +189,50 @@ class Cutter:
                     how = {"keep": "add", "garbage": "subtract", "limit": "intersect"}[use]
                     later.append((plane, how))
                 elif use == "keep":
-                    if picture is not self._source:
-                        picture = step(
-                            "keep-mask", lambda p, s, q: mixed(p, s, fitted(q, *p.shape[:2])), (), picture, self._source,
-                            plane,
-                        )  # fmt: skip
+                    if cut.step is not self._source:
+                        cut = Cut(step("keep-mask", _kept, (), cut.step, self._source, plane))
                 else:
-                    picture = self._weighed(picture, plane, use == "garbage")
+                    cut = self._weighed(cut, plane, use == "garbage")
         if any(how == "add" for _, how in later):
             later.insert(0, (self._raw_placed(), "whole"))
-        return picture, later
+        return cut, later
 
-    def _weighed(self, picture: Step, plane: Step, out: bool) -> Step:
+    def _weighed(self, cut: Cut, plane: Step, out: bool) -> Cut:
         """A cut-out and what a mask leaves of it. While one is worked on, the key alone is kept; in a
-        render both are done at once."""
-        key = self._screen_keys.get(picture.key) if self._planner.video else None
-        if key is None:
+        render both are done at once, where the key can."""
+        write = cut.write
+        if write is None or cut.masked or not self.video:
 
             def run(p: Picture, q: Plane) -> Picture:
                 return weighed(p, fitted(255 - q if out else q, *p.shape[:2]))
 
-            return step("mask", run, out, picture, plane)
+            return Cut(step("mask", run, out, cut.step, plane))
 
         def both(
-            write: Callable[..., Any], source: Picture | Planes, screen: Screen, q: Plane
+            way: Callable[..., Any], source: Picture | Planes, screen: Screen, q: Plane
         ) -> Any:
-            return key(write, source, screen, fitted(255 - q if out else q, *size_of(source)))
+            return write(way, source, screen, fitted(255 - q if out else q, *size_of(source)))
 
-        run, params = partial(both, screen_key), (picture.key, out)
-        made = step("screen-key", run, params, *picture.inputs, plane)
-        self._masked_keys[made.key] = both
-        return made
-
-    def loose(self, picture: Step) -> Step:
-        """A cut-out that only has to be placed: a screen key is then written only where something is
-        left of the picture."""
-        key = self._masked_keys.get(picture.key) or self._screen_keys.get(picture.key)
-        if key is None:
-            return picture
-        run, params = partial(key, loose_key), (picture.key, "loose")
-        return step("screen-key", run, params, *picture.inputs)
+        run, params = partial(both, screen_key), (cut.step.key, out)
+        made = step("screen-key", run, params, *cut.step.inputs, plane)
+        return Cut(made, write=both, masked=True)
 
     def _raw_placed(self) -> Step:
         """The layer with nothing cut out, placed: what an added coverage shows of it."""
         return self._planner.placed(self._layer, self._frame, raw=True)
 
 
-def _plane_of(patch: Patch | None, size: tuple[int, int], bright: bool, turned: bool) -> Plane:
-    """A placed layer's coverage or brightness over the whole sheet."""
-    plane = np.zeros((size[1], size[0]), np.uint8)
-    if patch is not None:
-        h, w = patch.pixels.shape[:2]
-        if bright:  # premultiplied: what is clear is dark
-            value = np.rint(patch.pixels[..., :3] @ np.array(LUMA_709, np.float32)).astype(np.uint8)
-        else:
-            value = patch.pixels[..., 3]
-        plane[patch.top : patch.top + h, patch.left : patch.left + w] = value
-    return np.asarray(255 - plane, np.uint8) if turned else plane
+def _kept(picture: Picture, source: Picture, plane: Plane) -> Picture:
+    return mixed(picture, source, fitted(plane, *picture.shape[:2]))
+
+
+def loose(cut: Cut) -> Step:
+    """A cut-out that only has to be placed: a screen key is then written only where something is left of
+    the picture."""
+    if cut.write is None:
+        return cut.step
+    run, params = partial(cut.write, loose_key), (cut.step.key, "loose")
+    return step("screen-key", run, params, *cut.step.inputs)
 
 
 def laid_over(placed: Step, later: Later, grey: bool) -> Step:

@@ -9,11 +9,11 @@ import numpy as np
 from pydantic import BaseModel
 
 from velvet_seam.core.engine.stirring import Size, Spot, spot_at
+from velvet_seam.core.masks import MaskBase
+from velvet_seam.core.mattes import Home
 from velvet_seam.core.picture.placement import Matrix, affine
 from velvet_seam.core.shot.layer import FootageSource, Layer
-from velvet_seam.core.shot.mask import MaskBase
 from velvet_seam.core.shot.mask_moves import Change, brought
-from velvet_seam.core.shot.matte import Home
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.animated import value_at
 

@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
 from velvet_seam.core.engine.plan import Planner
-from velvet_seam.core.engine.step import Footage, Sheet
+from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.steps import Footage
 
 FULL = 65535
 

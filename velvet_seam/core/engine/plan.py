@@ -14,11 +14,12 @@ from typing import Any, Literal
 import numpy as np
 
 from velvet_seam.core.engine.clip_time import reading
-from velvet_seam.core.engine.cut import Cutter, laid_over
+from velvet_seam.core.engine.cut import Cutter, laid_over, loose
 from velvet_seam.core.engine.lying import LEAST_SCALE, Lying
+from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
-from velvet_seam.core.engine.step import Footage, Picture, Sheet, Step, step
 from velvet_seam.core.engine.stirring import Spot
+from velvet_seam.core.mattes import Cut, DifferenceKey, Home, LayerMatte
 from velvet_seam.core.picture.blend import EVERYWHERE
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
 from velvet_seam.core.picture.coverage import wiped
@@ -34,10 +35,10 @@ from velvet_seam.core.picture.placement import (
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen_key import Loose
 from velvet_seam.core.shot.layer import ColourSource, Layer
-from velvet_seam.core.shot.matte import DifferenceKey, Home, LayerMatte
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import colour_to_rgb
+from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.animated import value_at
+from velvet_seam.core.words import colour_to_rgb
 
 __all__ = ["Footage", "Picture", "Planner", "Sheet", "Step", "View"]
 
@@ -217,16 +218,17 @@ class Planner:
         """
         at = frame - layer.span.first
         source, width, height = self._source(layer, frame)
-        picture, later = source, list[tuple[Step, str]]()
+        cut, later = Cut(source), list[tuple[Step, str]]()
         spot = self._spot(layer, frame)
-        cutter = Cutter(self, layer, frame, source, width, height, within | {layer.id})
         if not raw:
-            picture, later = cutter.cut()
+            inside = within | {layer.id}
+            cut, later = Cutter(self, layer, frame, source, width, height, inside).cut()
+        picture = cut.step
         if grey:
             picture = step("grey", _coverage, (), picture)
         size = (self._sheet.width, self._sheet.height)
         if whole and self._video and picture is source and not later and not spot.wipe:
-            picture = self.folded(layer, frame)
+            picture = self.in_planes(layer, frame)
         if spot.wipe:
             side, part = spot.wipe
             picture = step("wipe", partial(wiped, side=side, part=part), spot.wipe, picture)
@@ -236,8 +238,8 @@ class Planner:
         matrices = [self._matrix(layer, one, width, height, moved) for one in spots]
         if all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
             matrices = matrices[:1]  # what stands still is not blurred
-        if self._video and len(matrices) == 1:
-            picture = cutter.loose(picture)
+        if self._video and len(matrices) == 1 and picture is cut.step:
+            picture = loose(cut)
 
         def run(source: Picture | Planes | Loose) -> Patch | PlanesPatch | None:
             if isinstance(source, Loose):
@@ -273,7 +275,7 @@ class Planner:
         """The layer's picture as its matte, edge and masks leave it, before it is placed."""
         source, width, height = self._source(layer, frame)
         within = frozenset({layer.id})
-        return Cutter(self, layer, frame, source, width, height, within).cut()[0]
+        return Cutter(self, layer, frame, source, width, height, within).cut()[0].step
 
     def keyed(self, layer: Layer, frame: int, within: frozenset[str]) -> tuple[Step, Step]:
         """A layer's picture at a frame, and what its mattes leave of it: for the frames beside it."""
@@ -317,7 +319,7 @@ class Planner:
     def footage(self, identity: str) -> Footage:
         return self._footage(identity)
 
-    def folded(self, layer: Layer, frame: int) -> Step:
+    def in_planes(self, layer: Layer, frame: int) -> Step:
         """The layer's picture as its codec holds it, where it can be had so."""
         return self._source(layer, frame, planes=True)[0]
 

@@ -13,7 +13,7 @@ from pydantic import Field, ValidationError, field_validator
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot, load, sentence
-from velvet_seam.core.shot.words import Id, Name, Part
+from velvet_seam.core.words import Id, Name, Part
 
 MAX_BYTES = 64 << 20
 

@@ -10,8 +10,8 @@ from xml.etree import ElementTree
 
 from svgelements import Arc, CubicBezier, Line, Matrix, Move, Path, QuadraticBezier
 
+from velvet_seam.core.masks import Vertex
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.mask import Vertex
 from velvet_seam.core.shot.points import with_point
 
 MOST_BYTES = 1 << 20

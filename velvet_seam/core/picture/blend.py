@@ -22,7 +22,7 @@ from typing import get_args
 import numba as nb
 import numpy as np
 
-from velvet_seam.core.shot.seam import Blend
+from velvet_seam.core.picture.blend_names import Blend
 
 MODES: tuple[str, ...] = get_args(Blend)
 """Every blend, in the order the document names them; a kernel knows it by this index."""

@@ -11,8 +11,8 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from velvet_seam.core.masks import Outline, OutlineKey, OutlineKeys, outline_at
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.mask import Outline, OutlineKey, OutlineKeys, outline_at
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, value_at
 from velvet_seam.core.timing.ease import Ease

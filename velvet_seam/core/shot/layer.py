@@ -9,10 +9,10 @@ from pydantic import Field, model_validator
 
 from velvet_seam.core.shot.motion import Echo, Passage, Stir
 from velvet_seam.core.shot.seam import Seam
-from velvet_seam.core.shot.words import Colour, Id, Name, Part
 from velvet_seam.core.timing.animated import Animated, integral
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.timing.rate import Seconds
+from velvet_seam.core.words import Colour, Id, Name, Part
 
 THREADS = 10
 """How many thread colours tell layers apart."""

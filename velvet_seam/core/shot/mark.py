@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import Field
 
 from velvet_seam.core.shot.layer import MAX_FRAME, THREADS
-from velvet_seam.core.shot.words import Id, Name, Part
+from velvet_seam.core.words import Id, Name, Part
 
 
 class Mark(Part):

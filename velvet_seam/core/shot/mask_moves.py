@@ -8,12 +8,10 @@ from dataclasses import dataclass
 from math import atan2, cos, degrees, hypot, radians, sin
 from typing import Any
 
-from velvet_seam.core.shot.mask import DrawnMask, MaskBase, OutlineKeys, StraightMask, Vertex
+from velvet_seam.core.masks import DrawnMask, MaskBase, OutlineKeys, Vertex
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, value_at
-
-LENGTHS = ("width", "height", "round", "radius")
-"""Fields of masks that are lengths in their own pixels; feather and grow are those of the canvas."""
+from velvet_seam.core.timing.bounds import bounds_of
 
 _OUTLINE = ("x", "y", "in_x", "in_y", "out_x", "out_y")
 
@@ -64,13 +62,14 @@ def brought(mask: MaskBase, change: Change, **others: Any) -> Any:
     x, y = _points_brought(mask.x, mask.y, change)
     fields: dict[str, Any] = {"x": x, "y": y}
     # turned over, the left side of a straight edge is its right one
-    over = 180.0 if change.mirrored and isinstance(mask, StraightMask) else 0.0
+    over = 180.0 if change.mirrored and mask.sided else 0.0
     sign = -1.0 if change.mirrored else 1.0
     fields["rotation"] = mapped(
         mask.rotation, lambda old: round(_around(sign * old + change.turn + over), 4)
     )
-    for name in LENGTHS:
-        if hasattr(mask, name):
+    for name in type(mask).model_fields:
+        bounds = bounds_of(type(mask), name)
+        if bounds and bounds.of == "source" and name not in fields:
             fields[name] = mapped(getattr(mask, name), lambda old: round(old * change.scale, 4))
     if isinstance(mask, DrawnMask):
         fields["outline"] = _outline_brought(mask.outline, change)

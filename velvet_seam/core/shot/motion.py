@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from velvet_seam.core.shot.seam import Blend
-from velvet_seam.core.shot.words import Part
+from velvet_seam.core.picture.blend_names import Blend
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.timing.ease import Ease
+from velvet_seam.core.words import Part
 
 Way = Literal[
     "cut", "fade", "slide-left", "slide-right", "slide-up", "slide-down", "grow", "turn",

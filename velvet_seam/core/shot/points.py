@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from velvet_seam.core.shot.mask import OutlineKeys, Vertex
+from velvet_seam.core.masks import OutlineKeys, Vertex
 
 Points = tuple[Vertex, ...]
 _LENGTHS = ("x", "y", "in_x", "in_y", "out_x", "out_y")

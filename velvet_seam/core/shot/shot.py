@@ -8,14 +8,14 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, ValidationError, model_validator
 
+from velvet_seam.core.masks import OutlineKeys, Vertex
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.layer import MAX_FRAME, Layer, SoundTrack
 from velvet_seam.core.shot.mark import Mark
-from velvet_seam.core.shot.mask import OutlineKeys, Vertex
 from velvet_seam.core.shot.upgrades import from_version_1
-from velvet_seam.core.shot.words import Colour, Name, Part
 from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.rate import FrameRate
+from velvet_seam.core.words import Colour, Name, Part
 
 SCHEMA_VERSION = 2
 MAX_SIDE = 4096

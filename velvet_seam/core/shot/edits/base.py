@@ -6,7 +6,7 @@ from pydantic import ValidationError
 
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.shot import Shot, sentence
-from velvet_seam.core.shot.words import Part
+from velvet_seam.core.words import Part
 
 
 class EditBase(Part):

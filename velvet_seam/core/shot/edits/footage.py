@@ -6,16 +6,16 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from velvet_seam.core.masks import DrawnMask, MaskBase
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack
-from velvet_seam.core.shot.mask import DrawnMask, MaskBase
 from velvet_seam.core.shot.points import resized
 from velvet_seam.core.shot.revise import replaced, revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
 from velvet_seam.core.timing.animated import Animated, Keyframes
 from velvet_seam.core.timing.bounds import bounds_of
+from velvet_seam.core.words import Id
 
 
 class ReplaceFootage(EditBase):

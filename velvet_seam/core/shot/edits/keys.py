@@ -8,16 +8,16 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from velvet_seam.core.masks import OutlineKeys
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits.base import EditBase, called, value_words
 from velvet_seam.core.shot.edits.paths import changed
 from velvet_seam.core.shot.keyframes import is_keyed, keyed, moved, unkeyed, with_ease, with_keys
-from velvet_seam.core.shot.mask import OutlineKeys
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
 from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.ease import Ease
+from velvet_seam.core.words import Id
 
 Paths = Annotated[
     tuple[Annotated[str, Field(max_length=200)], ...], Field(min_length=1, max_length=200)

@@ -10,7 +10,7 @@ from velvet_seam.core.shot.edits.base import EditBase
 from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
+from velvet_seam.core.words import Id
 
 
 class AddMark(EditBase):

@@ -7,14 +7,14 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from velvet_seam.core.masks import OutlineKeys, Vertex
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.edits.paths import changed
-from velvet_seam.core.shot.mask import OutlineKeys, Vertex
 from velvet_seam.core.shot.points import with_point
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
+from velvet_seam.core.words import Id
 
 Points = tuple[Vertex, ...]
 

@@ -7,10 +7,10 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
+from velvet_seam.core.masks import OutlineKeys
 from velvet_seam.core.shot.edits.base import EditBase
 from velvet_seam.core.shot.keyframes import with_keys
 from velvet_seam.core.shot.layer import Span
-from velvet_seam.core.shot.mask import OutlineKeys
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.animated import Animated, Keyframes

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Literal
 
+from velvet_seam.core.masks import Mask, MaskBase
+from velvet_seam.core.mattes import Matte
 from velvet_seam.core.problem import Gone
 from velvet_seam.core.shot.edits.base import EditBase, called
-from velvet_seam.core.shot.mask import Mask, MaskBase
-from velvet_seam.core.shot.matte import Matte
 from velvet_seam.core.shot.revise import revised, with_layer
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
+from velvet_seam.core.words import Id
 
 
 class AddMatte(EditBase):

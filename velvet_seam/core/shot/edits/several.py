@@ -27,7 +27,7 @@ from velvet_seam.core.shot.edits.time import (
 )
 from velvet_seam.core.shot.edits.values import SetValues
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Name
+from velvet_seam.core.words import Name
 
 SINGLE: tuple[type[EditBase], ...] = (
     AddLayer, RemoveLayer, DuplicateLayer, ReorderLayer, SetValues,

@@ -8,7 +8,7 @@ from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.layer import SoundTrack
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
+from velvet_seam.core.words import Id
 
 
 class AddSound(EditBase):

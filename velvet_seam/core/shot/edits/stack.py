@@ -10,7 +10,7 @@ from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.revise import fresh_seam, revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id, copy_name
+from velvet_seam.core.words import Id, copy_name
 
 
 class AddLayer(EditBase):

@@ -13,9 +13,9 @@ from velvet_seam.core.shot.keyframes import begun_later, with_keys
 from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.revise import fresh_seam, replaced, revised, with_layer
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, integral
 from velvet_seam.core.timing.ease import Ease
+from velvet_seam.core.words import Id
 
 Thing = TypeVar("Thing", Layer, SoundTrack)
 

@@ -11,8 +11,8 @@ from velvet_seam.core.shot.edits.base import EditBase, called, value_words
 from velvet_seam.core.shot.edits.paths import changed
 from velvet_seam.core.shot.keyframes import is_keyed, keyed, raised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.words import Id
 from velvet_seam.core.timing.animated import Keyframes, value_at
+from velvet_seam.core.words import Id
 
 
 class SetValues(EditBase):

@@ -6,9 +6,13 @@ import itertools
 import re
 import unicodedata
 from collections.abc import Collection
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
+
+Combine = Literal["add", "subtract", "intersect"]
+"""How a matte or a mask joins those before it: what either covers, what the earlier ones cover and
+this does not, what both cover."""
 
 NAME_LENGTH = 120
 _JOINERS = "\u200c\u200d"

@@ -1,4 +1,4 @@
-"""Steps: the computations a plan is made of, and the sheet they are made on."""
+"""Steps: the computations a plan is made of, and the footage that they read."""
 
 from __future__ import annotations
 
@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.planes import Planes
-from velvet_seam.core.shot.shot import Shot
 
 Picture = NDArray[np.uint8]
 
@@ -83,30 +82,3 @@ def step(
         digest.update(one.key.encode())
     lasting = lasting and all(one.lasting for one in inputs)
     return Step(kind, digest.hexdigest(), run, inputs, lasting, keep, lane, soon)
-
-
-@dataclass(frozen=True)
-class Sheet:
-    """The size pictures are made at: the canvas, or the canvas reduced for the preview."""
-
-    canvas_width: int
-    canvas_height: int
-    width: int
-    height: int
-
-    @classmethod
-    def of(cls, shot: Shot, short_side: int | None = None) -> Sheet:
-        """The sheet of a shot at canvas size, or reduced to a short side.
-
-        >>> from velvet_seam.core.shot.shot import Canvas
-        >>> canvas = Canvas(width=1080, height=1920)
-        >>> Sheet.of(Shot(name="s", canvas=canvas, rate="25", length=1), 540)
-        Sheet(canvas_width=1080, canvas_height=1920, width=540, height=960)
-        """
-        width, height = shot.canvas.width, shot.canvas.height
-        factor = min(1.0, short_side / min(width, height)) if short_side else 1.0
-        return cls(width, height, max(1, round(width * factor)), max(1, round(height * factor)))
-
-    def matrix(self) -> NDArray[np.float64]:
-        """From canvas pixels to pixels of the sheet."""
-        return np.diag([self.width / self.canvas_width, self.height / self.canvas_height, 1.0])

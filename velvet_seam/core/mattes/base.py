@@ -1,0 +1,98 @@
+"""What all mattes have, and what a kind of matte says of itself and asks for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar, Literal, Protocol
+
+from velvet_seam.core.steps import Footage, Step
+from velvet_seam.core.timing.at import At
+from velvet_seam.core.words import Combine, Id, Part
+
+Colour = tuple[float, float, float]
+"""Red, green and blue, 0 to 255."""
+
+
+@dataclass(frozen=True)
+class Cut:
+    """What a matte comes to: the ``step`` gives the layer's picture cut out, a plane of coverage over that
+    picture, or one over the ``sheet``, on which the layer is laid before."""
+
+    step: Step
+    gives: Literal["picture", "plane", "sheet"] = "picture"
+    write: Callable[..., Any] | None = None
+    """Of what can be written whole, with a mask laid on, or loose: called with the way to write it, then with
+    what the inputs of the step give."""
+    masked: bool = False
+    """A mask has been laid on already, and no other can be in the same go."""
+
+
+class Asked(Protocol):
+    """What a matte may ask for, about one layer at one frame; see :class:`velvet_seam.core.engine.cut.Cutter`."""
+
+    @property
+    def at(self) -> At: ...
+
+    @property
+    def picture(self) -> Step:
+        """The layer's picture, before anything is cut out."""
+
+    @property
+    def in_planes(self) -> Step:
+        """The same as its codec holds it, where it can be had so."""
+
+    @property
+    def video(self) -> bool:
+        """A frame of a render is made, to which no hand will come back."""
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height of the sheet."""
+
+    def rows_left(self) -> tuple[float, float]:
+        """What the masks leave of the layer's height: the rest need not be keyed."""
+
+    def own_footage(self) -> Footage | None:
+        """What the layer shows; None where it shows none."""
+
+    def footage(self, identity: str) -> Footage: ...
+
+    def other(self, layer: str, home: Any) -> tuple[bool, Step | None]:
+        """Whether another layer may be asked, and that layer placed on the sheet; none where it is not there
+        at this frame."""
+
+
+class MatteBase(Part):
+    """What all mattes have."""
+
+    label: ClassVar[str]
+    says: ClassVar[str]
+    """What it goes by, on its button."""
+    find: ClassVar[str] = ""
+    """Other words that people have for it."""
+    sampled: ClassVar[bool] = False
+    """It is made, and changed, by dragging over an area of the picture."""
+
+    kind: str
+    id: Id
+    on: bool = True
+    combine: Combine = "add"
+    invert: bool = False
+
+    def cut(self, asked: Asked) -> Cut | None:
+        """What it leaves of a layer; None where it cannot be asked, and is passed over."""
+        raise NotImplementedError
+
+    @classmethod
+    def of_sample(cls, identity: str, colour: Colour, border: bool) -> MatteBase:
+        """A new one from the mean colour of an area, or of the border."""
+        raise NotImplementedError
+
+    def with_sample(self, colour: Colour, border: bool, more: bool) -> dict[str, Any]:
+        """The values to set after an area was dragged over; ``more`` where it counts beside those before.
+
+        Raises:
+            Problem: where it has as many as it can hold.
+        """
+        raise NotImplementedError

@@ -1,0 +1,101 @@
+"""The difference key, and the clean plates that it goes by."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import Field
+
+from velvet_seam.core.mattes.base import Asked, Cut, MatteBase
+from velvet_seam.core.picture.difference_key import difference_key, median_plate
+from velvet_seam.core.steps import Picture, Step, step
+from velvet_seam.core.timing.animated import Animated
+from velvet_seam.core.timing.bounds import Bounds
+from velvet_seam.core.words import Id, Part
+
+MEDIAN_FRAMES = 9
+
+
+class FramePlate(Part):
+    """The clean plate is a frame of the layer's own clip."""
+
+    kind: Literal["frame"] = "frame"
+    frame: int = Field(0, ge=0, le=1_000_000, description="frame of the clip, counted from 0")
+
+
+class FootagePlate(Part):
+    """The clean plate is other footage: a still, or a frame of a clip."""
+
+    kind: Literal["footage"] = "footage"
+    footage: Id
+    frame: int = Field(0, ge=0, le=1_000_000)
+
+
+class MedianPlate(Part):
+    """The clean plate is the median of the layer's own clip over time."""
+
+    kind: Literal["median"] = "median"
+
+
+Plate = Annotated[FramePlate | FootagePlate | MedianPlate, Field(discriminator="kind")]
+
+
+class DifferenceKey(MatteBase):
+    """Coverage from what differs from a clean plate."""
+
+    label: ClassVar[str] = "Difference key"
+    says: ClassVar[str] = "What differs from a clean plate"
+    find: ClassVar[str] = "clean plate matte cut out"
+
+    kind: Literal["difference-key"] = "difference-key"
+    plate: Plate
+    tolerance: Annotated[
+        Animated,
+        Bounds(0, 100, "ΔE", "Tolerance", "How far from the plate a pixel may be and still vanish wholly",
+               step=0.5, shown=(0, 40)),
+    ] = 5.0  # fmt: skip
+    softness: Annotated[
+        Animated,
+        Bounds(0, 100, "ΔE", "Softness", "Over how wide a range of difference coverage rises", step=0.5,
+               shown=(0, 40)),
+    ] = 5.0  # fmt: skip
+    ignore_shadows: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Let shadows go", "How much of a soft darkening of the plate is not kept"),
+    ] = 50.0  # fmt: skip
+
+    def cut(self, asked: Asked) -> Cut:
+        plate = self._plate(asked)
+        if plate is None:  # its footage is of a kind that has no picture
+            return Cut(asked.picture)
+        at = asked.at
+        settings = {
+            "tolerance": at(self.tolerance), "softness": at(self.softness),
+            "ignore_shadows": at.part(self.ignore_shadows),
+        }  # fmt: skip
+        return Cut(step(
+            "difference-key", lambda p, q: difference_key(p, q, **settings), sorted(settings.items()),
+            asked.picture, plate,
+        ))  # fmt: skip
+
+    def _plate(self, asked: Asked) -> Step | None:
+        """The clean plate: it lasts, whatever it is read from."""
+        plate = self.plate
+        found = (
+            asked.footage(plate.footage) if isinstance(plate, FootagePlate) else asked.own_footage()
+        )
+        if found is None:
+            return None
+        footage = found
+        if isinstance(plate, FramePlate | FootagePlate):
+            number = footage.frame_at(Fraction(0)) + plate.frame
+            return step("plate", lambda: footage.read(number), (footage.digest, number))
+        last = footage.frame_at(Fraction(1_000_000))
+        count = min(MEDIAN_FRAMES, last + 1)
+        numbers = sorted({round(n * last / max(1, count - 1)) for n in range(count)})
+
+        def median() -> Picture:
+            return median_plate([footage.read(n) for n in numbers])
+
+        return step("plate", median, (footage.digest, numbers))

@@ -1,0 +1,65 @@
+"""Another layer as a matte."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from velvet_seam.core.mattes.base import Asked, Cut, MatteBase
+from velvet_seam.core.picture.colour import LUMA_709
+from velvet_seam.core.picture.coverage import Plane
+from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.steps import step
+from velvet_seam.core.words import Id, Part
+
+
+class Home(Part):
+    """Where a layer lay when something was fixed to it; as :class:`~velvet_seam.core.shot.layer.Place`."""
+
+    x: Annotated[float, Field(ge=-65536, le=65536)]
+    y: Annotated[float, Field(ge=-65536, le=65536)]
+    scale: Annotated[float, Field(gt=0, le=10_000)]
+    rotation: Annotated[float, Field(ge=-100_000, le=100_000)]
+    flip_x: bool = False
+    flip_y: bool = False
+
+
+class LayerMatte(MatteBase):
+    """Coverage from another layer, where it lies on the canvas at this frame; with a ``home`` it moves with
+    the layer that uses it, from where it is seen while that one lies there."""
+
+    label: ClassVar[str] = "Layer matte"
+    says: ClassVar[str] = "By another layer's coverage or brightness"
+    find: ClassVar[str] = "track another layer coverage brightness"
+
+    kind: Literal["layer-matte"] = "layer-matte"
+    layer: Id
+    of: Literal["coverage", "brightness"] = "coverage"
+    home: Home | None = None
+
+    def cut(self, asked: Asked) -> Cut | None:
+        may, placed = asked.other(self.layer, self.home)
+        if not may:
+            return None
+        size, bright, turned = asked.size, self.of == "brightness", self.invert
+        if placed is None:
+            made = step("no-layer", lambda: _plane_of(None, size, bright, turned), (size, turned))
+        else:
+            made = step("layer-matte", lambda patch: _plane_of(patch, size, bright, turned),
+                        (size, bright, turned), placed)  # fmt: skip
+        return Cut(made, "sheet")
+
+
+def _plane_of(patch: Patch | None, size: tuple[int, int], bright: bool, turned: bool) -> Plane:
+    """A placed layer's coverage or brightness over the whole sheet."""
+    plane = np.zeros((size[1], size[0]), np.uint8)
+    if patch is not None:
+        h, w = patch.pixels.shape[:2]
+        if bright:  # premultiplied: what is clear is dark
+            value = np.rint(patch.pixels[..., :3] @ np.array(LUMA_709, np.float32)).astype(np.uint8)
+        else:
+            value = patch.pixels[..., 3]
+        plane[patch.top : patch.top + h, patch.left : patch.left + w] = value
+    return np.asarray(255 - plane, np.uint8) if turned else plane
