@@ -24,6 +24,11 @@ class Part(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
+def kind_of(part: type[BaseModel]) -> str:
+    """The word in ``kind`` that a kind of source, matte or mask goes by in the document."""
+    return str(part.model_fields["kind"].default)
+
+
 def clean_name(given: str) -> str:
     """A name as it may be shown: no control signs, none that cannot be seen or that turn the direction of
     what follows, single spaces, no space at the ends.

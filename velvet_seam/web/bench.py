@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import json
 from math import isfinite
-from typing import Any, Literal, get_args
+from typing import Any, get_args
 
 from fastapi import APIRouter, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
@@ -20,6 +21,7 @@ from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_referenc
 from velvet_seam.web.blends import GROUPS, WORDS, title
 from velvet_seam.web.context import Ctx, gives, templates
 from velvet_seam.web.keys import keyed_by, screen_words
+from velvet_seam.web.kinds import kinds
 from velvet_seam.work.mixer import Mixed
 from velvet_seam.work.painter import (
     LOUPE_SIDE,
@@ -54,7 +56,7 @@ class NewKey(ChosenRequest):
     layer: Id
     frame: int = Field(0, ge=0)
     area: tuple[float, float, float, float] | None = None
-    kind: Literal["screen-key", "colour-key", "luma-key"] = "screen-key"
+    kind: str = Field("screen-key", max_length=40)
     part: Id | None = None
     more: bool = False
     """The area counts beside those a screen's colour was measured over before."""
@@ -70,6 +72,7 @@ def bench(identity: str, request: Request, context: Ctx) -> Response:
         "standing": standing,
         "shot": standing.shot,
         "state": Markup(state(context, standing).translate(_IN_SCRIPT)),
+        "kinds": Markup(json.dumps(kinds()).translate(_IN_SCRIPT)),
         "chosen": chosen,
         "parts": parts_of(request, context, standing, chosen),
         "shelf": context.library.footage.all(),

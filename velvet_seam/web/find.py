@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -24,7 +25,7 @@ def find(
     context: Ctx, q: Annotated[str, Query(max_length=200)] = ""
 ) -> dict[str, list[dict[str, str]]]:
     """What all words of ``q`` occur in, shots first."""
-    words = q.lower().split()
+    words = re.split(r"[\s,:;]+", q.lower().strip(" ,:;"))
     library = context.library
     named = [
         (standing.shot.name, "shot", f"/shots/{standing.id}") for standing in library.shots.all()

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from velvet_seam.core.mattes import MATTES, Matte
 from velvet_seam.core.picture.screen import ScreenReading
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import AddMatte, Edit, SetValues
 from velvet_seam.core.shot.layer import Layer
-from velvet_seam.core.words import rgb_to_colour
+from velvet_seam.core.words import kind_of, rgb_to_colour
 from velvet_seam.store.folder import new_id
 
 
@@ -46,9 +47,11 @@ def keyed_by(
     if held is None and kind == "screen-key":
         # pressing the button again measures the screen again rather than keying twice
         held = next((one for one in layer.seam.matte if one.kind == kind), None)
-    if held is not None:
+    if held is not None and held.sampled:
         values = held.with_sample(colour, border, more)
         at = f"seam.matte.{held.id}"
         return SetValues(target=layer.id, values={f"{at}.{n}": new for n, new in values.items()})
-    made = next(one for one in MATTES if one.model_fields["kind"].default == kind)
+    made = next((one for one in MATTES if one.sampled and kind_of(one) == kind), None)
+    if made is None:
+        raise Problem("There is no such key by a colour. Nothing was changed.")
     return AddMatte(layer=layer.id, matte=made.of_sample(new_id("k"), colour, border))

@@ -71,6 +71,10 @@ class MatteBase(Part):
     """What it goes by, on its button."""
     find: ClassVar[str] = ""
     """Other words that people have for it."""
+    needs: ClassVar[Literal["footage", "coverage", "layers"]] = "footage"
+    """What there has to be for it: footage to look at, coverage in its file, other layers."""
+    begins: ClassVar[Literal["at once", "border", "area"]] = "at once"
+    """It is there at once, or when a colour was measured along the border or in an area."""
     sampled: ClassVar[bool] = False
     """It is made, and changed, by dragging over an area of the picture."""
 

@@ -24,6 +24,7 @@ class ColourKey(MatteBase):
     label: ClassVar[str] = "Colour key"
     says: ClassVar[str] = "By colours you drag over"
     find: ClassVar[str] = "sampled matte cut out"
+    begins: ClassVar[Literal["at once", "border", "area"]] = "area"
     sampled: ClassVar[bool] = True
 
     kind: Literal["colour-key"] = "colour-key"

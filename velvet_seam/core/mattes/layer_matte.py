@@ -34,6 +34,8 @@ class LayerMatte(MatteBase):
     says: ClassVar[str] = "By another layer's coverage or brightness"
     find: ClassVar[str] = "track another layer coverage brightness"
 
+    needs: ClassVar[Literal["footage", "coverage", "layers"]] = "layers"
+
     kind: Literal["layer-matte"] = "layer-matte"
     layer: Id
     of: Literal["coverage", "brightness"] = "coverage"

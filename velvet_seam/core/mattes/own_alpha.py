@@ -14,6 +14,8 @@ class OwnAlpha(MatteBase):
     says: ClassVar[str] = "By the coverage that the file itself has"
     find: ClassVar[str] = "coverage transparency matte"
 
+    needs: ClassVar[Literal["footage", "coverage", "layers"]] = "coverage"
+
     kind: Literal["own-alpha"] = "own-alpha"
 
     def cut(self, asked: Asked) -> Cut:

@@ -32,6 +32,7 @@ class ScreenKey(MatteBase):
         "Green, blue or any coloured screen: its colour is measured along the border"
     )
     find: ClassVar[str] = "green blue colour matte cut out"
+    begins: ClassVar[Literal["at once", "border", "area"]] = "border"
     sampled: ClassVar[bool] = True
 
     kind: Literal["screen-key"] = "screen-key"

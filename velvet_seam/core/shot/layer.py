@@ -75,7 +75,7 @@ class TimeMap(Part):
         Animated,
         Bounds(-1000, 1000, "%", "Speed",
                "Of the clip's own: 50 % is half as fast, below 0 it runs backwards, 0 stands still; keyed it is a ramp",
-               shown=(-200, 400)),
+               shown=(-200, 400), find="slow motion fast time"),
     ] = 100.0  # fmt: skip
     ends: Literal["hold", "loop", "bounce"] = Field(
         "hold",
@@ -105,21 +105,21 @@ class Place(Part):
     x: Annotated[
         Animated,
         Bounds(-16384, 16384, "px", "Across",
-               "Where the layer's middle lies, from the left edge of the canvas", shown="across", of="canvas"),
+               "Where the layer's middle lies, from the left edge of the canvas", shown="across", of="canvas", find="position place x move"),
     ]  # fmt: skip
     y: Annotated[
         Animated,
         Bounds(-16384, 16384, "px", "Down", "Where the layer's middle lies, from the top edge of the canvas",
-               shown="down", of="canvas"),
+               shown="down", of="canvas", find="position place y move"),
     ]  # fmt: skip
     scale: Annotated[
         Animated,
         Bounds(*SCALES, "%", "Scale", "100 % shows one pixel of the footage on one pixel of the canvas",
-               shown=(1, 300)),
+               shown=(1, 300), find="size zoom larger smaller"),
     ] = 100.0  # fmt: skip
     rotation: Annotated[
         Animated,
-        Bounds(-3600, 3600, "°", "Rotation", "Clockwise, about the layer's middle", shown=(-180, 180)),
+        Bounds(-3600, 3600, "°", "Rotation", "Clockwise, about the layer's middle", shown=(-180, 180), find="turn angle"),
     ] = 0.0  # fmt: skip
     flip_x: bool = False
     flip_y: bool = False
@@ -132,12 +132,12 @@ class Heard(Part):
     gain: Annotated[
         Animated,
         Bounds(-96, 24, "dB", "Gain", "Louder or softer; 6 dB doubles the amplitude", step=0.5,
-               shown=(-48, 24)),
+               shown=(-48, 24), find="volume loud"),
     ] = 0.0  # fmt: skip
     pitch: Annotated[
         Animated,
         Bounds(-24, 24, "st", "Pitch", "Semitones higher or lower, at the same speed", step=0.5,
-               shown=(-12, 12)),
+               shown=(-12, 12), find="semitones"),
     ] = 0.0  # fmt: skip
     fade_in: Annotated[
         Animated,
@@ -171,7 +171,7 @@ class Layer(Part):
         Animated,
         Bounds(0, 720, "°", "Motion blur",
                "How long each frame is lit while the layer moves over the canvas; 360° is a whole frame, 180° what cameras do",
-               step=5, shown=(0, 360)),
+               step=5, shown=(0, 360), find="shutter angle"),
     ] = 0.0  # fmt: skip
     sound: OwnSound = OwnSound()
     seam: Seam = Seam()

@@ -33,6 +33,7 @@ class Bounds:
         shown: the part of its range that a control covers; the canvas ``across`` or ``down`` with half of it
             on each side, about its middle for ``"middle"`` ones; all of its range where nothing is said.
         step: the least change that one thinks of.
+        find: other words that people have for it.
         of: a length in pixels of the ``source`` or of the ``canvas``, or of ``time`` in frames of the shot.
     """
 
@@ -46,6 +47,7 @@ class Bounds:
     ) = None
     step: float = 1.0
     of: Literal["", "source", "canvas", "time"] = ""
+    find: str = ""
 
     def reach(self, width: int, height: int) -> tuple[float, float]:
         """The part of the range that a control shows, on a canvas of this size.

@@ -19,7 +19,7 @@ async function elsewhere(words) {
 async function look() {
   run += 1;
   const mine = run;
-  const words = field.value.toLowerCase().split(/\s+/).filter(Boolean);
+  const words = field.value.toLowerCase().split(/[\s,:;]+/).filter(Boolean);
   const near = providers.flatMap((provider) => provider(words));
   show(near, false);
   const far = await elsewhere(words);

@@ -2,19 +2,13 @@
 // keyframes; one of them open as a curve.
 import { CurveView } from "./curve.js";
 import { follow } from "./drag.js";
+import { values } from "./kinds.js";
 import { round } from "./placing.js";
 import { moving, valueOf } from "./moving.js";
 import { NAMES, node } from "./time-parts.js";
 import { SNAP } from "./time.js";
 
 const ROW = 24;
-const WORDS = {
-  "place.x": "Across", "place.y": "Down", "place.scale": "Scale", "place.rotation": "Rotation",
-  "seam.opacity": "Opacity", "time.speed": "Speed", "sound.gain": "Gain", gain: "Gain",
-  "stir.shake": "Shake", "stir.turn": "Stir: turn", "stir.rate": "Stir: rate", "echo.decay": "Echo: decay", "echo.count": "Echo: times", "echo.step": "Echo: apart", "stir.seed": "Stir: seed",
-  "arrive.frames": "Comes in", "leave.frames": "Goes in", "sound.pitch": "Pitch", "sound.fade_in": "Fade in", "sound.fade_out": "Fade out", shutter: "Motion blur",
-};
-
 export class ValueLanes {
   constructor(bench, strip) {
     Object.assign(this, { bench, strip });
@@ -54,7 +48,7 @@ export class ValueLanes {
   name(path) {
     const part = /^seam\.(masks|matte)\.([^.]+)\.(.+)$/.exec(path);
     const words = (word) => word.replaceAll("_", " ").replace(/^./, (c) => c.toUpperCase());
-    if (!part) return WORDS[path] ?? words(path.split(".").pop());
+    if (!part) return values[path]?.title ?? words(path.split(".").pop());
     const held = this.thing.seam[part[1]].find((one) => one.id === part[2]);
     const of = part[1] === "masks" ? held.kind : held.kind.replace("-key", "");
     return `${words(part[3])}, ${of}`;

@@ -1,18 +1,10 @@
 // Drawing a new mask: a drag says where it lies, or an outline is drawn by hand or point by point.
 import { say } from "../common.js";
+import { mask as told } from "./kinds.js";
 import { round } from "./placing.js";
 import { maskMap, simplified, through, toPath } from "./mask-shape.js";
 import { tidy } from "./mask-handles.js";
 import { outlineAt } from "./moving.js";
-
-const WORDS = {
-  box: "Drag a box around what to keep. Esc gives up.",
-  oval: "Drag an oval around what to keep. Esc gives up.",
-  straight: "Drag along the edge; what lies on its left stays. Esc gives up.",
-  band: "Drag across what to keep. Esc gives up.",
-  star: "Drag from the middle to a point of the star. Esc gives up.",
-  drawn: "Draw around what to keep, or click point by point and close at the first. Esc gives up.",
-};
 
 export class MaskDraw {
   constructor(bench, handles, newId) {
@@ -37,9 +29,8 @@ export class MaskDraw {
   }
 
   start(layer, kind) {
-    if (kind === "drawn") { this.handles.drawLine(WORDS.drawn, (points) => this.outline(layer, points)); return; }
-    const line = ["straight", "band", "star"].includes(kind);
-    this.handles.draw(WORDS[kind], "joined", (box) => {
+    if (kind === "drawn") { this.handles.drawLine(told(kind).hint, (points) => this.outline(layer, points)); return; }
+    this.handles.draw(told(kind).hint, "joined", (box) => {
       const map = this.map(layer);
       const a = map.base.toSource(box.from.x, box.from.y), b = map.base.toSource(box.to.x, box.to.y);
       const du = b.u - a.u, dv = b.v - a.v, long = Math.hypot(du, dv);
@@ -59,7 +50,7 @@ export class MaskDraw {
         };
       });
       this.add(layer, { kind, feather_in: 4, feather_out: 4, ...made() });
-    }, line);
+    }, told(kind).line);
   }
 
   /** An outline from places on the canvas; what was drawn by hand becomes a few smooth points. */

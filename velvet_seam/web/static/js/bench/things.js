@@ -1,29 +1,8 @@
 // What the find box knows of this bench beside its keys: every command without one, every value and every kind,
 // by the words people have for them. Each is done, or opened where it is set.
 import { say } from "../common.js";
+import { masks, mattes, values } from "./kinds.js";
 
-/** Values of a layer: title, path, other words for it. */
-const LAYER = [
-  ["Across", "place.x", "position place x move"], ["Down", "place.y", "position place y move"], ["Scale", "place.scale", "size zoom larger smaller"],
-  ["Rotation", "place.rotation", "turn angle"], ["Speed", "time.speed", "slow motion fast time"], ["Shake", "stir.shake", "stirring camera hand"],
-  ["Turn to and fro", "stir.turn", "stirring sway"], ["Rate of stirring", "stir.rate", "shake frequency"], ["Jitter", "stir.jitter", "stirring jump"],
-  ["Flicker", "stir.flicker", "stirring light"], ["Seed", "stir.seed", "stirring chance random"], ["Echo, times", "echo.count", "trail ghost repeat"],
-  ["Echo, frames apart", "echo.step", "trail delay"], ["Echo, decay", "echo.decay", "trail fade"], ["Motion blur", "shutter", "shutter angle"],
-  ["Gain of its sound", "sound.gain", "volume loud"], ["Pitch of its sound", "sound.pitch", "semitones"], ["Fade in of its sound", "sound.fade_in", ""], ["Fade out of its sound", "sound.fade_out", ""],
-];
-const SEAM = [
-  ["Opacity", "seam.opacity", "transparent strength"], ["Steady", "seam.edge.steady", "edge crawl time smooth"], ["Drop specks", "seam.edge.specks", "edge matte noise"],
-  ["Fill holes", "seam.edge.holes", "edge matte"], ["Grow", "seam.edge.grow", "edge shrink choke"], ["Feather", "seam.edge.feather", "edge soft blur"],
-  ["Density", "seam.edge.density", "edge thin matte"], ["Clean colour", "seam.edge.clean", "edge rim fringe spill"],
-];
-const KEYS = [
-  ["Screen key", "screen", "green blue colour matte cut out"], ["Luma key", "luma-key", "brightness black white matte cut out"], ["Colour key", "colour", "sampled matte cut out"],
-  ["Difference key", "difference-key", "clean plate matte cut out"], ["Own alpha", "own-alpha", "coverage transparency matte"], ["Layer matte", "layer-matte", "track another layer coverage brightness"],
-];
-const MASKS = [
-  ["Box", "box", "rectangle crop square cut"], ["Oval", "oval", "circle ellipse"], ["Straight", "straight", "edge line split screen"],
-  ["Band", "band", "strip stripe"], ["Star", "star", ""], ["Drawn", "drawn", "outline path pen bezier lasso garbage keep"],
-];
 const FIELDS = [
   ["Comes in", "field-arrive", "arrive entrance fade slide wipe grow transition"], ["Goes out", "field-leave", "leave exit fade slide wipe transition"],
   ["Past its ends", "field-ends", "loop again back and forth bounce hold"], ["Between frames", "field-between", "interpolate flow mix slow motion"],
@@ -59,14 +38,17 @@ export function things(commands) {
   };
   const tape = (path) => `tape-${path.replaceAll(".", "-")}`;
   const row = (title, note, also, run) => ({ title, note, also, go: run });
-  const key = (kind) => (kind === "screen" ? act("measure", {}, "seam") : kind === "colour" ? act("area", { kind: "colour-key" }, "seam") : act("add-key", { kind }, "seam"));
+  const key = ({ kind, begins }) => (begins === "border" ? act("measure", {}, "seam") : act(begins === "area" ? "area" : "add-key", { kind }, "seam"));
+  const ofLayer = Object.entries(values).filter(([path]) => path.includes(".") || path === "shutter");
   const blends = [...document.querySelectorAll("#wall-groups .wall-tile")].map((tile) => [tile.dataset.blend, tile.querySelector(".wall-title").textContent, tile.closest("section").getAttribute("aria-label")]);
   return [
-    ...LAYER.map(([title, path, also]) => row(title, "value of a layer", also, () => go(bench, "layer", tape(path)))),
-    ...SEAM.map(([title, path, also]) => row(title, "value of a seam", also, () => go(bench, "seam", tape(path)))),
+    ...ofLayer.map(([path, { title, find }]) => {
+      const kind = path.startsWith("seam.") ? "seam" : "layer";
+      return row(title, `value of a ${kind}`, find, () => go(bench, kind, tape(path)));
+    }),
     ...FIELDS.map(([title, id, also]) => row(title, "of a layer", also, () => go(bench, "layer", id))),
-    ...KEYS.map(([title, kind, also]) => row(title, "add this matte", also, () => key(kind))),
-    ...MASKS.map(([title, kind, also]) => row(`${title} mask`, "draw this mask", also, () => act("draw-mask", { kind }, "seam"))),
+    ...mattes.map((one) => row(one.label, "add this matte", one.find, () => key(one))),
+    ...masks.map(({ kind, label, find }) => row(`${label} mask`, "draw this mask", find, () => act("draw-mask", { kind }, "seam"))),
     ...blends.map(([blend, title, group]) => row(title, `blend, ${group.toLowerCase()}`, "mode", () => { const layer = chosen(); if (layer) bench.set(layer.id, { "seam.blend": blend }); })),
     ...DO.map(([title, name, also]) => row(title, "do it to the layer", also, () => act(name))),
     row("Keep this frame as a still", "do it", "picture png save snapshot", () => commands.act("keep-frame", {})),
