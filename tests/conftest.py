@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import shutil
 from collections.abc import Iterator
@@ -14,6 +15,15 @@ from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
 
 pytest_plugins = ["tests.hang", "tests.scheduling"]
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What drives a browser goes first, and to one worker: two browsers would wait for each other. The
+    other worker does the rest meanwhile."""
+    ours = [item for item in items if item.get_closest_marker("browser")]
+    for item in ours:
+        item.add_marker(pytest.mark.xdist_group("browser"))
+    items[:] = ours + [item for item in items if not item.get_closest_marker("browser")]
 
 
 @pytest.fixture(scope="session")
@@ -40,11 +50,27 @@ def coded(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="session")
-def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A folder filled with the demo, made once."""
+def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder filled with the demo, made once for all workers; nobody writes to it."""
+    if given := os.environ.get("FILLED_DEMO"):  # one made before, for trying single tests
+        return Path(given)
+    shared = tmp_path_factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        shared = shared.parent
+    place = shared / "filled"
+    with (shared / "filled.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not place.exists():
+            fill(shared / "filling", lambda line: None).folder.database.close()
+            (shared / "filling").rename(place)
+    return place
+
+
+@pytest.fixture(scope="session")
+def demo_folder(filled: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder of one's own, filled with the demo."""
     root = tmp_path_factory.mktemp("demo")
-    if filled := os.environ.get("FILLED_DEMO"):  # one made before, for trying single tests
-        shutil.copytree(filled, root, dirs_exist_ok=True)
+    shutil.copytree(filled, root, dirs_exist_ok=True)
     fill(root, lambda line: None).folder.database.close()
     return root
 
