@@ -16,6 +16,7 @@ from velvet_seam.core.media.material import Material
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.motion import Stir
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.timing.at import At
 
 __all__ = ["clips"]
 
@@ -164,14 +165,14 @@ def test_noise_is_smooth_and_bounded(seed, at):
 
 def test_a_shake_strays_as_far_as_it_says_and_the_same_each_time():
     stir = Stir(shake=20, turn=3, jitter=0, flicker=40, rate=5, seed=7)
-    found = np.array([stirred(stir, n, 25) for n in range(400)])
+    found = np.array([stirred(stir, At(n), 25) for n in range(400)])
     assert np.abs(found[:, :2]).max() <= 20
     assert np.abs(found[:, :2]).max(axis=0).min() > 12
     assert np.abs(np.diff(found[:, 0])).max() < 14  # it does not jump
     assert 0.6 <= found[:, 3].min() < 0.65
     assert found[:, 3].max() <= 1
-    assert np.array_equal(found, [stirred(stir, n, 25) for n in range(400)])
-    other = np.array([stirred(stir.model_copy(update={"seed": 8}), n, 25) for n in range(400)])
+    assert np.array_equal(found, [stirred(stir, At(n), 25) for n in range(400)])
+    other = np.array([stirred(stir.model_copy(update={"seed": 8}), At(n), 25) for n in range(400)])
     assert abs(np.corrcoef(found[:, 0], other[:, 0])[0, 1]) < 0.3
     shaken = pictures(layer_of(stir={"shake": 20, "seed": 7}), [20, 40])
     places = [middle(one) for one in shaken]

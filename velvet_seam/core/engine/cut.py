@@ -10,10 +10,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
+from velvet_seam.core.engine.context import Context
 from velvet_seam.core.engine.masking import Masking
 from velvet_seam.core.mattes import Cut, Home, Matte
 from velvet_seam.core.picture.coverage import Plane, fitted, laid, mixed, weighed
@@ -27,9 +28,6 @@ from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.at import At
 
-if TYPE_CHECKING:
-    from velvet_seam.core.engine.plan import Planner
-
 Later = list[tuple[Step, str]]
 """Coverage of the sheet that a placed layer is joined with, and how: add, subtract, intersect."""
 
@@ -38,15 +36,15 @@ class Cutter:
     """Makes the steps that cut one layer out at one frame; what mattes ask for (``mattes.Asked``)."""
 
     def __init__(
-        self, planner: Planner, layer: Layer, frame: int, source: Step, width: int, height: int,
+        self, context: Context, layer: Layer, frame: int, source: Step, width: int, height: int,
         within: frozenset[str],
     ) -> None:  # fmt: skip
-        self._planner, self._layer, self._frame = planner, layer, frame
+        self._context, self._layer, self._frame = context, layer, frame
         self._source, self._width, self._height = source, width, height
         self._within = within
         self.at = At(frame - layer.span.first)
         self._scale = self.at.part(layer.place.scale)
-        self._masking = Masking(planner, layer, self.at, width, height)
+        self._masking = Masking(context, layer, self.at, width, height)
 
     @property
     def picture(self) -> Step:
@@ -54,15 +52,15 @@ class Cutter:
 
     @property
     def in_planes(self) -> Step:
-        return self._planner.in_planes(self._layer, self._frame)
+        return self._context.in_planes(self._layer, self._frame)
 
     @property
     def video(self) -> bool:
-        return self._planner.video
+        return self._context.video
 
     @property
     def size(self) -> tuple[int, int]:
-        return self._planner.sheet.width, self._planner.sheet.height
+        return self._context.sheet.width, self._context.sheet.height
 
     def rows_left(self) -> tuple[float, float]:
         return self._masking.rows_left()
@@ -72,16 +70,16 @@ class Cutter:
         return self.footage(source.footage) if isinstance(source, FootageSource) else None
 
     def footage(self, identity: str) -> Footage:
-        return self._planner.footage(identity)
+        return self._context.footage(identity)
 
     def other(self, layer: str, home: Home | None) -> tuple[bool, Step | None]:
-        found = next((one for one in self._planner.shot.layers if one.id == layer), None)
+        found = next((one for one in self._context.shot.layers if one.id == layer), None)
         if found is None or found.id in self._within:
             return False, None
         if not found.span.holds(self._frame):
             return True, None
-        moved = self._planner.moved(self._layer, self._frame, home)
-        return True, self._planner.on_sheet(found, self._frame, self._within, moved)
+        moved = self._context.moved(self._layer, self._frame, home)
+        return True, self._context.on_sheet(found, self._frame, self._within, moved)
 
     def cut(self) -> tuple[Cut, Later]:
         """The layer's picture cut out, and what is left to be done once it is placed."""
@@ -120,7 +118,7 @@ class Cutter:
             frame = self._frame + apart
             if not apart or not self._layer.span.holds(frame):
                 continue
-            source, other = self._planner.keyed(self._layer, frame, self._within)
+            source, other = self._context.keyed(self._layer, frame, self._within)
             if source.key == self._source.key:  # a clip that stands still, or has fewer frames
                 continue
             other = replace(other, soon=True)
@@ -219,7 +217,7 @@ class Cutter:
 
     def _raw_placed(self) -> Step:
         """The layer with nothing cut out, placed: what an added coverage shows of it."""
-        return self._planner.placed(self._layer, self._frame, raw=True)
+        return self._context.raw_placed(self._layer, self._frame)
 
 
 def _kept(picture: Picture, source: Picture, plane: Plane) -> Picture:

@@ -15,7 +15,7 @@ from velvet_seam.core.picture.placement import Matrix, affine
 from velvet_seam.core.shot.layer import FootageSource, Layer
 from velvet_seam.core.shot.mask_moves import Change, brought
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.timing.animated import value_at
+from velvet_seam.core.timing.at import At
 
 LEAST_SCALE = 1e-4
 """A layer that has not grown yet still has a place."""
@@ -60,12 +60,11 @@ class Lying:
         )
 
     def stray(self, layer: Layer, frame: int) -> Stray:
-        spot, at, place = self.spot(layer, frame), frame - layer.span.first, layer.place
+        spot, at, place = self.spot(layer, frame), At(frame - layer.span.first), layer.place
         return Stray(
-            layer=layer.id, frame=frame, x=spot.x - value_at(place.x, at),
-            y=spot.y - value_at(place.y, at),
-            scale=max(spot.scale, LEAST_SCALE) / (value_at(place.scale, at) / 100),
-            turn=spot.rotation - value_at(place.rotation, at),
+            layer=layer.id, frame=frame, x=spot.x - at(place.x), y=spot.y - at(place.y),
+            scale=max(spot.scale, LEAST_SCALE) / at.part(place.scale),
+            turn=spot.rotation - at(place.rotation),
         )  # fmt: skip
 
     def home(self, layer: Layer, frame: int) -> Home:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from math import ceil, floor, radians
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
+from velvet_seam.core.engine.context import Context
 from velvet_seam.core.masks import Ground, Mask
 from velvet_seam.core.picture.coverage import Plane, all_joined, faded
 from velvet_seam.core.picture.shape import Soft
@@ -15,15 +16,12 @@ from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.steps import Step, step
 from velvet_seam.core.timing.at import At
 
-if TYPE_CHECKING:
-    from velvet_seam.core.engine.plan import Planner
-
 
 class Masking:
     """The masks of one layer, ``at`` one of its frames, over a picture of so many source pixels."""
 
-    def __init__(self, planner: Planner, layer: Layer, at: At, width: int, height: int) -> None:
-        self._planner, self._layer, self._at = planner, layer, at
+    def __init__(self, context: Context, layer: Layer, at: At, width: int, height: int) -> None:
+        self._context, self._layer, self._at = context, layer, at
         self._width, self._height = width, height
         self._scale = at.part(layer.place.scale)
 
@@ -49,11 +47,11 @@ class Masking:
         here = min(1.0, thick * (1.0 if on_canvas else self._scale))
         params: tuple[Any, ...] = (mask.numbers(self._at), invert, here)
         if on_canvas:
-            sheet = self._planner.sheet
+            sheet = self._context.sheet
             size = (sheet.width, sheet.height)
         else:
             params = (*params, self._scale, self._width, self._height)
-            size = self._planner.picture_size(self._layer)
+            size = self._context.picture_size(self._layer)
 
         def plane() -> Plane:
             return faded(faded(draw(*size), here, False), opacity, invert)
@@ -62,7 +60,7 @@ class Masking:
 
     def _drawing(self, mask: Mask, on_canvas: bool) -> Callable[[int, int], Plane]:
         """A function from a picture's size to the mask's coverage over it."""
-        sheet, at = self._planner.sheet, self._at
+        sheet, at = self._context.sheet, self._at
         if on_canvas:
             wide, high, unit = sheet.canvas_width, sheet.canvas_height, 1.0
         else:

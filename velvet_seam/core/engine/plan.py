@@ -37,7 +37,7 @@ from velvet_seam.core.picture.screen_key import Loose
 from velvet_seam.core.shot.layer import ColourSource, Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.steps import Footage, Picture, Step, step
-from velvet_seam.core.timing.animated import value_at
+from velvet_seam.core.timing.at import At
 from velvet_seam.core.words import colour_to_rgb
 
 __all__ = ["Footage", "Picture", "Planner", "Sheet", "Step", "View"]
@@ -156,7 +156,7 @@ class Planner:
         return tuple(joins)
 
     def _opacity(self, layer: Layer, frame: int) -> float:
-        own = value_at(layer.seam.opacity, frame - layer.span.first) / 100
+        own = At(frame - layer.span.first).part(layer.seam.opacity)
         return own * self._spot(layer, frame).opacity
 
     def _lying(self, layer: Layer, frame: int) -> Step:
@@ -168,9 +168,9 @@ class Planner:
         """The layer as it was, the oldest first."""
         echo = layer.echo
         found: list[tuple[Step, str, float]] = []
-        at = frame - layer.span.first
-        decay, apart = value_at(echo.decay, at) / 100, round(value_at(echo.step, at))
-        for number in range(round(value_at(echo.count, at)), 0, -1):
+        at = At(frame - layer.span.first)
+        decay, apart = at.part(echo.decay), at.whole(echo.step)
+        for number in range(at.whole(echo.count), 0, -1):
             ago = frame - number * apart
             opacity = self._opacity(layer, ago) * decay**number if layer.span.holds(ago) else 0.0
             if opacity > 1 / 512:
@@ -216,7 +216,6 @@ class Planner:
         ``within`` holds the layers whose mattes ask for this one: a circle is left open. With ``whole``
         it is only to be joined: of a video frame nothing is cut out of it may stay as its codec holds it.
         """
-        at = frame - layer.span.first
         source, width, height = self._source(layer, frame)
         cut, later = Cut(source), list[tuple[Step, str]]()
         spot = self._spot(layer, frame)
@@ -232,7 +231,7 @@ class Planner:
         if spot.wipe:
             side, part = spot.wipe
             picture = step("wipe", partial(wiped, side=side, part=part), spot.wipe, picture)
-        lit = value_at(layer.shutter, at) / 360
+        lit = At(frame - layer.span.first)(layer.shutter) / 360
         count = SHUTTER_STEPS if lit else 1
         spots = [self._spot(layer, frame + lit * ((k + 0.5) / count - 0.5)) for k in range(count)]
         matrices = [self._matrix(layer, one, width, height, moved) for one in spots]
@@ -287,6 +286,9 @@ class Planner:
     ) -> Step:
         """A layer as another one's matte asks for it; ``moved`` from where it lies on the canvas."""
         return self.placed(layer, frame, within=within, moved=moved)
+
+    def raw_placed(self, layer: Layer, frame: int) -> Step:
+        return self.placed(layer, frame, raw=True)
 
     def moved(self, layer: Layer, frame: int, home: Home | None) -> Matrix | None:
         """How a layer has moved over the canvas since it lay at home; None where nothing moves with it."""

@@ -9,7 +9,7 @@ import numpy as np
 
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.motion import Stir
-from velvet_seam.core.timing.animated import value_at
+from velvet_seam.core.timing.at import At
 from velvet_seam.core.timing.ease import eased
 
 Size = tuple[int, int]
@@ -35,13 +35,13 @@ def spot_at(layer: Layer, frame: float, rate: float, size: Size, canvas: Size) -
         size: width and height of its source in source pixels.
         canvas: of the canvas.
     """
-    at = frame - layer.span.first
+    at = At(frame - layer.span.first)
     place = layer.place
-    x, y = value_at(place.x, at), value_at(place.y, at)
-    scale, rotation = value_at(place.scale, at) / 100, value_at(place.rotation, at)
+    x, y = at(place.x), at(place.y)
+    scale, rotation = at.part(place.scale), at(place.rotation)
     opacity, wipe = 1.0, None
-    for passage, apart in ((layer.arrive, at), (layer.leave, layer.span.last - frame)):
-        frames = value_at(passage.frames, at)
+    for passage, apart in ((layer.arrive, at.frame), (layer.leave, layer.span.last - frame)):
+        frames = at(passage.frames)
         if passage.way == "cut" or apart >= frames:
             continue
         here = eased(passage.ease, min(max(apart / frames, 0), 1))
@@ -77,13 +77,13 @@ def _outside(
     }[side]  # fmt: skip
 
 
-def stirred(stir: Stir, at: float, rate: float) -> tuple[float, float, float, float]:
+def stirred(stir: Stir, at: At, rate: float) -> tuple[float, float, float, float]:
     """Pixels across and down, degrees and a factor of the opacity, at a frame of the layer."""
-    seconds = at / rate
-    beat = seconds * value_at(stir.rate, at)
-    far, turn = value_at(stir.shake, at), value_at(stir.turn, at)
-    jump, flicker = value_at(stir.jitter, at), value_at(stir.flicker, at) / 100
-    number, seed = int(np.floor(at)), round(value_at(stir.seed, at))
+    seconds = at.frame / rate
+    beat = seconds * at(stir.rate)
+    far, turn = at(stir.shake), at(stir.turn)
+    jump, flicker = at(stir.jitter), at.part(stir.flicker)
+    number, seed = int(np.floor(at.frame)), at.whole(stir.seed)
     dx = far * smooth_noise(seed, 0, beat) + jump * noise(seed, 10, number)
     dy = far * smooth_noise(seed, 1, beat) + jump * noise(seed, 11, number)
     dim = flicker * (0.5 + 0.5 * noise(seed, 12, number))

@@ -13,7 +13,8 @@ from velvet_seam.core.shot.layer import FootageSource, Heard, Span, TimeMap
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.decode import Sound
 from velvet_seam.core.sound.speed import Pitched, Positions, Recorded, Sampled, Source, Stretched
-from velvet_seam.core.timing.animated import Animated, Keyframes, value_at
+from velvet_seam.core.timing.animated import Animated, Keyframes
+from velvet_seam.core.timing.at import At
 from velvet_seam.core.timing.rate import SOUND_RATE, frames_to_samples
 
 BLOCK = 1 << 18
@@ -161,7 +162,7 @@ class _Voice:
             return made(value)
         shot, frames = self._shot, self._frames(first, end)
         at = [frames_to_samples(n, shot.rate) for n in frames]
-        return np.interp(np.arange(first, end), at, [made(value_at(value, n)) for n in frames])
+        return np.interp(np.arange(first, end), at, [made(At(n)(value)) for n in frames])
 
 
 class _Later:
