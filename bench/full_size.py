@@ -16,9 +16,9 @@ import av
 from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.render import render
 from velvet_seam.core.media.writer import ClipWriter, join
-from velvet_seam.core.shot.layer import FootageSource
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.mix import mix
+from velvet_seam.core.sources import FootageSource
 from velvet_seam.store.library import Library
 
 

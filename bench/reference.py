@@ -22,8 +22,9 @@ from velvet_seam.core.picture.key_rows import CLEAR
 from velvet_seam.core.picture.screen import CELL, screen_surface
 from velvet_seam.core.picture.study import STUDY, study
 from velvet_seam.core.picture.unmix import SEGMENT
-from velvet_seam.core.shot.layer import ColourSource, Layer
+from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.sources import ColourSource
 from velvet_seam.core.timing.animated import value_at
 from velvet_seam.core.words import colour_to_rgb
 

@@ -18,10 +18,11 @@ from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.masks import BoxMask
 from velvet_seam.core.media.clip import to_rgba
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
+from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound.mix import Sounds
+from velvet_seam.core.sources import ColourSource
 
 SILENT = Sounds(lambda _: None, lambda _: Fraction(0))
 PRESETS = [(1080, 1920), (1080, 1350), (1080, 1080), (1920, 1080)]

@@ -16,9 +16,10 @@ from velvet_seam.core.formats.shot_file import read_shot_file, shot_file_text
 from velvet_seam.core.mattes import ScreenKey
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
-from velvet_seam.core.shot.layer import FootageSource, Layer, Place, SoundTrack, Span, TimeMap
+from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot, load, references
+from velvet_seam.core.sources import FootageSource
 from velvet_seam.core.timing.animated import Keyframe, Keyframes, value_at
 from velvet_seam.core.timing.rate import spell
 from velvet_seam.demo.scenario import moth_over_the_paper_sea

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -12,9 +13,11 @@ from velvet_seam.core.masks import MASKS, Ground, MaskBase
 from velvet_seam.core.mattes import MATTES, MatteBase, MedianPlate
 from velvet_seam.core.picture.shape import Soft
 from velvet_seam.core.shot.edits import EDITS, apply, read_edit
-from velvet_seam.core.shot.layer import ColourSource, Layer, Place, SoundTrack, Span
+from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sources import SOURCES, ColourSource, SourceBase
+from velvet_seam.core.steps import Step, step
 from velvet_seam.core.timing.animated import Keyframe, Keyframes
 from velvet_seam.core.timing.at import At
 from velvet_seam.core.timing.bounds import Bounds, bounds_of
@@ -128,6 +131,38 @@ def test_a_matte_is_complete(kind: type[MatteBase]):
         assert kind.model_validate(changed.model_dump()) == changed
         assert changed != made
     assert matte.kind == kind_of(kind)
+
+
+class Showing:
+    """Answers a source as the engine does, with footage of 6 × 4 pixels."""
+
+    canvas, sheet = (40, 30), (20, 15)
+
+    def footage(self, identity: str) -> Any:
+        return SimpleNamespace(
+            width=6, height=4, picture_size=(3, 2), in_planes=False, name=identity
+        )
+
+    def frame_of(self, footage: Any, planes: bool) -> Step:
+        return step("read", lambda: np.full((2, 3, 4), 255, np.uint8), footage.name)
+
+
+@pytest.mark.parametrize("kind", SOURCES, ids=kind_of)
+def test_a_source_is_complete(kind: type[SourceBase]):
+    assert kind.__doc__
+    assert kind.label
+    needed = {"footage": {"footage": "f-a"}, "colour": {"colour": "#20c040"}}
+    source = kind.model_validate(needed[kind_of(kind)])
+    asked = Showing()
+    width, height = source.size(asked.canvas, asked.footage)
+    assert min(width, height) > 0
+    made = source.picture(asked)
+    picture = made.run()
+    assert picture.shape == (*reversed(source.picture_size(asked)), 4)
+    assert picture.dtype == np.uint8
+    # known by what it shows: another colour, another clip, another step
+    other = {"footage": {"footage": "f-b"}, "colour": {"colour": "#20c041"}}[kind_of(kind)]
+    assert kind.model_validate(other).picture(asked).key != made.key
 
 
 def layer(identity: str, **more: Any) -> Layer:

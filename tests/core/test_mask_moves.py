@@ -22,10 +22,11 @@ from velvet_seam.core.masks import (
     Vertex,
 )
 from velvet_seam.core.mattes import Home, LayerMatte
-from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
+from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.motion import Passage, Stir
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sources import ColourSource
 from velvet_seam.core.timing.animated import Keyframe, Keyframes
 
 CANVAS = Canvas(width=160, height=120)

@@ -18,9 +18,10 @@ from velvet_seam.core.masks import (
     StarMask,
     Vertex,
 )
-from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
+from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sources import ColourSource
 from velvet_seam.core.timing.at import At
 
 WIDTH, HEIGHT = 60, 160

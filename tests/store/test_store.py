@@ -10,8 +10,9 @@ from tests.clips import coded_clip
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import SetValues
-from velvet_seam.core.shot.layer import FootageSource, Layer, Place, Span
+from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sources import FootageSource
 from velvet_seam.store.footage import shown_name
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import RevisionRow, database

@@ -17,8 +17,9 @@ from schemathesis.specs.openapi.checks import (
     status_code_conformance,
 )
 
-from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
+from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sources import ColourSource
 from velvet_seam.store.tables import database
 from velvet_seam.web.app import create_app
 

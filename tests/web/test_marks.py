@@ -11,8 +11,9 @@ from fastapi.testclient import TestClient
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from velvet_seam.core.shot.layer import FootageSource, Layer, Place, Span, TimeMap
+from velvet_seam.core.shot.layer import Layer, Place, Span, TimeMap
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sources import FootageSource
 from velvet_seam.demo import waltz
 from velvet_seam.store.tables import database
 from velvet_seam.web.app import create_app

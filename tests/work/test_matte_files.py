@@ -15,9 +15,10 @@ from velvet_seam.cli import main
 from velvet_seam.core.formats.shot_file import shot_file_text
 from velvet_seam.core.mattes import ScreenKey
 from velvet_seam.core.picture.blend import MODES
-from velvet_seam.core.shot.layer import FootageSource, Layer, Place, Span
+from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sources import FootageSource
 from velvet_seam.store.tables import database
 from velvet_seam.web.app import create_app
 from velvet_seam.web.blends import GROUPS, WORDS

@@ -19,9 +19,10 @@ import simplejpeg
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
-from velvet_seam.core.shot.layer import ColourSource, Layer, Place, Span
+from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.shot.written import written
+from velvet_seam.core.sources import ColourSource
 from velvet_seam.store.jobs import MOST_TRIES
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import Unwritable, database

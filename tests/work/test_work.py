@@ -20,9 +20,10 @@ from velvet_seam.core.formats.shot_file import shot_file_text
 from velvet_seam.core.media.clip import ClipReader
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.layer import FootageSource, Layer, Place, SoundTrack, Span
+from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound.decode import decode_sound
+from velvet_seam.core.sources import FootageSource
 from velvet_seam.demo.draw import FOLDER
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database

@@ -16,20 +16,12 @@ from velvet_seam.core.masks import (
     Vertex,
 )
 from velvet_seam.core.mattes import ScreenKey
-from velvet_seam.core.shot.layer import (
-    ColourSource,
-    FootageSource,
-    Layer,
-    OwnSound,
-    Place,
-    SoundTrack,
-    Span,
-    TimeMap,
-)
+from velvet_seam.core.shot.layer import Layer, OwnSound, Place, SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.motion import Echo, Passage, Stir
 from velvet_seam.core.shot.seam import Edge, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sources import ColourSource, FootageSource
 from velvet_seam.core.timing.animated import Keyframe, Keyframes
 from velvet_seam.core.timing.ease import Ease
 from velvet_seam.demo import curtain

@@ -9,9 +9,10 @@ from typing import Any
 
 from velvet_seam.core.masks import BoxMask, OvalMask
 from velvet_seam.core.mattes import LayerMatte, LumaKey, ScreenKey
-from velvet_seam.core.shot.layer import ColourSource, FootageSource, Layer, Place, SoundTrack, Span
+from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.seam import Edge, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.sources import ColourSource, FootageSource
 from velvet_seam.demo.moving import (
     behind_the_curtain,
     cape_on_the_line,

@@ -14,7 +14,7 @@ from velvet_seam.core.engine.clip_time import runs_out
 from velvet_seam.core.masks import MASKS, OutlineKeys, Vertex
 from velvet_seam.core.mattes import MATTES
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.layer import FootageSource, Layer
+from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot, references
 from velvet_seam.core.shot.written import piece_of
 from velvet_seam.core.timing.animated import Keyframes
@@ -103,9 +103,10 @@ def _pictures(context: Context, kind: str) -> list[FootageItem]:
 
 def _over(context: Context, shot: Shot, thing: Any) -> int | None:
     """The frame from which on a layer's clip is over and its outer frame holds."""
-    if not isinstance(thing, Layer) or not isinstance(thing.source, FootageSource):
+    shows = thing.source.shows if isinstance(thing, Layer) else None
+    if shows is None:
         return None
-    probe = context.library.footage.get(thing.source.footage).probe
+    probe = context.library.footage.get(shows).probe
     return (
         runs_out(thing.time, thing.span, shot.rate, probe.length) if probe.kind == "clip" else None
     )

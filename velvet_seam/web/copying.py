@@ -16,7 +16,7 @@ from velvet_seam.core.mattes import FramePlate, LayerMatte, Matte
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import AddMask, AddMatte, Edit, SetValues, Several
 from velvet_seam.core.shot.keyframes import begun_later
-from velvet_seam.core.shot.layer import FootageSource, Layer
+from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.points import resized
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
@@ -115,9 +115,9 @@ def fixed_mask(identity: str, body: Fixing, request: Request, context: Ctx) -> R
 def clean_frame(identity: str, body: CleanFrame, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
     layer = shot.layer(body.layer)
-    if not isinstance(layer.source, FootageSource):
+    if layer.source.shows is None:
         raise Problem("A flat colour has no clean frame.")
-    clip = context.library.footage.get(layer.source.footage).probe
+    clip = context.library.footage.get(layer.source.shows).probe
     frame = min(max(body.frame, layer.span.first), layer.span.last) - layer.span.first
     plate = FramePlate(frame=frame_shown(clip, layer.time, frame, shot.rate))
     new = SetValues(target=layer.id, values={f"seam.matte.{body.part}.plate": plate})

@@ -18,18 +18,9 @@ from velvet_seam.core.shot.edits import (
     Several,
     Trim,
 )
-from velvet_seam.core.shot.layer import (
-    MAX_FRAME,
-    SCALES,
-    THREADS,
-    ColourSource,
-    FootageSource,
-    Layer,
-    Place,
-    SoundTrack,
-    Span,
-)
+from velvet_seam.core.shot.layer import MAX_FRAME, SCALES, THREADS, Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.sources import ColourSource, FootageSource
 from velvet_seam.core.timing.rate import spell
 from velvet_seam.core.words import Colour, Id
 from velvet_seam.store.folder import new_id
@@ -65,8 +56,8 @@ def replace(identity: str, body: Replacement, request: Request, context: Ctx) ->
     old, ratio = None, 1.0
     if isinstance(thing, SoundTrack):
         old = context.library.footage.get(thing.footage)
-    elif thing is not None and isinstance(thing.source, FootageSource):
-        old = context.library.footage.get(thing.source.footage)
+    elif thing is not None and thing.source.shows is not None:
+        old = context.library.footage.get(thing.source.shows)
         ratio = (old.probe.width or 1) / (new.probe.width or 1)
     edit: Edit = ReplaceFootage(target=body.target, footage=new.id, ratio=ratio)
     if thing is not None and old is not None and thing.name == _stem(old):
@@ -126,9 +117,8 @@ def _moves(context: Context, thing: Layer | SoundTrack) -> bool:
     """Whether it has a length of its own."""
     if isinstance(thing, SoundTrack):
         return True
-    if not isinstance(thing.source, FootageSource):
-        return False
-    return context.library.footage.get(thing.source.footage).probe.moving
+    shows = thing.source.shows
+    return shows is not None and context.library.footage.get(shows).probe.moving
 
 
 def _stem(item: FootageItem) -> str:

@@ -11,7 +11,7 @@ from pydantic import Field
 
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import AddMark, MoveInTime, Several
-from velvet_seam.core.shot.layer import MAX_FRAME, FootageSource, Layer, SoundTrack
+from velvet_seam.core.shot.layer import MAX_FRAME, Layer, SoundTrack
 from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.words import Id
@@ -116,10 +116,9 @@ def _moments(
     context: Context, thing: Layer | SoundTrack, found: Found
 ) -> tuple[list[Fraction], str]:
     """Times of the source, in seconds, and a sentence."""
-    source = thing.source if isinstance(thing, Layer) else None
-    if source is not None and not isinstance(source, FootageSource):
+    identity = thing.source.shows if isinstance(thing, Layer) else thing.footage
+    if identity is None:
         raise Problem(f"{thing.name} is a flat colour: there is nothing to find in it.")
-    identity = source.footage if source is not None else thing.footage  # type: ignore[union-attr]
     item = context.library.footage.get(identity)
     if found in ("beats", "onsets", "peaks"):
         return _heard(context, item, found)

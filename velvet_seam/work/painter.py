@@ -22,12 +22,13 @@ from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
 from velvet_seam.core.engine.lying import Lying, Stray
 from velvet_seam.core.engine.plan import Picture, Step, View
+from velvet_seam.core.media.material import Material, Missing
 from velvet_seam.core.media.still import png_bytes
 from velvet_seam.core.picture.edge import Counts, counts
 from velvet_seam.core.picture.screen import ScreenReading, measure_area, measure_border
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import ReorderLayer, SetValues, apply, read_edit
-from velvet_seam.core.shot.layer import FootageSource, Layer
+from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import Written, put_together
 from velvet_seam.store.library import Library
@@ -372,10 +373,10 @@ class Painter:
     def _measure(self, ask: Measure) -> ScreenReading:
         shot = self._shot(ask.document)
         layer = shot.layer(ask.layer)
-        if not isinstance(layer.source, FootageSource):
+        if layer.source.shows is None:
             raise Problem("A flat colour has no screen to key.")
-        material = self._material(layer.source.footage)
-        frames = self._source_frames(shot, layer, ask)
+        material = self._material(layer.source.shows)
+        frames = self._source_frames(shot, layer, material, ask)
         pictures = [material.read(number) for number in frames]
         if ask.area is None:
             return measure_border(pictures)
@@ -388,10 +389,10 @@ class Painter:
         per = (width / material.width, height / material.height)
         return measure_area(pictures[0], there[:, :2] * per)
 
-    def _source_frames(self, shot: Shot, layer: Layer, ask: Measure) -> list[int]:
+    def _source_frames(
+        self, shot: Shot, layer: Layer, material: Material | Missing, ask: Measure
+    ) -> list[int]:
         """The frame under the playhead for an area; five over the layer's span for the border."""
-        assert isinstance(layer.source, FootageSource)
-        material = self._material(layer.source.footage)
         span = layer.span
         if ask.area is not None:
             frames = [min(max(ask.frame, span.first), span.last)]

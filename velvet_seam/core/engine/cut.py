@@ -24,7 +24,7 @@ from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen_key import Screen, loose_key, screen_key
 from velvet_seam.core.picture.steady import REACH, Neighbour, motion, steadied
 from velvet_seam.core.picture.study import size_of
-from velvet_seam.core.shot.layer import FootageSource, Layer
+from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.at import At
 
@@ -66,8 +66,8 @@ class Cutter:
         return self._masking.rows_left()
 
     def own_footage(self) -> Footage | None:
-        source = self._layer.source
-        return self.footage(source.footage) if isinstance(source, FootageSource) else None
+        shows = self._layer.source.shows
+        return None if shows is None else self.footage(shows)
 
     def footage(self, identity: str) -> Footage:
         return self._context.footage(identity)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Protocol
 
 import numpy as np
 from pydantic import BaseModel
@@ -12,20 +11,14 @@ from velvet_seam.core.engine.stirring import Size, Spot, spot_at
 from velvet_seam.core.masks import MaskBase
 from velvet_seam.core.mattes import Home
 from velvet_seam.core.picture.placement import Matrix, affine
-from velvet_seam.core.shot.layer import FootageSource, Layer
+from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.mask_moves import Change, brought
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.sources.base import Sized
 from velvet_seam.core.timing.at import At
 
 LEAST_SCALE = 1e-4
 """A layer that has not grown yet still has a place."""
-
-
-class Sized(Protocol):
-    """Footage, as far as its place is concerned: width and height in source pixels."""
-
-    width: int
-    height: int
 
 
 class Stray(BaseModel):
@@ -48,10 +41,8 @@ class Lying:
 
     def size(self, layer: Layer) -> Size:
         """Width and height of a layer's source, source pixels."""
-        if isinstance(layer.source, FootageSource):
-            footage = self._footage(layer.source.footage)
-            return footage.width, footage.height
-        return self._shot.canvas.width, self._shot.canvas.height
+        canvas = self._shot.canvas
+        return layer.source.size((canvas.width, canvas.height), self._footage)
 
     def spot(self, layer: Layer, frame: float) -> Spot:
         canvas = self._shot.canvas

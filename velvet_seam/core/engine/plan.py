@@ -13,11 +13,11 @@ from typing import Any, Literal
 
 import numpy as np
 
-from velvet_seam.core.engine.clip_time import reading
 from velvet_seam.core.engine.cut import Cutter, laid_over, loose
 from velvet_seam.core.engine.lying import LEAST_SCALE, Lying
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
+from velvet_seam.core.engine.showing import Showing
 from velvet_seam.core.engine.stirring import Spot
 from velvet_seam.core.mattes import Cut, DifferenceKey, Home, LayerMatte
 from velvet_seam.core.picture.blend import EVERYWHERE
@@ -34,7 +34,7 @@ from velvet_seam.core.picture.placement import (
 )
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen_key import Loose
-from velvet_seam.core.shot.layer import ColourSource, Layer
+from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.at import At
@@ -138,8 +138,8 @@ class Planner:
         alone = not any(isinstance(m, LayerMatte | DifferenceKey) for m in layer.seam.matte)
         if self._known is None or not alone:
             return self._made_joins(layer, frame)
-        source = layer.source
-        digest = self._footage(source.footage).digest if source.kind == "footage" else ""
+        shows = layer.source.shows
+        digest = self._footage(shows).digest if shows is not None else ""
         key = (id(layer), frame, self._sheet, self._shot.rate, digest)
         found = self._known.get(key)
         if found is None:
@@ -301,9 +301,7 @@ class Planner:
 
     def picture_size(self, layer: Layer) -> tuple[int, int]:
         """Width and height of a layer's picture as it is read, before it is placed."""
-        if isinstance(layer.source, ColourSource):
-            return self._sheet.width, self._sheet.height
-        return self._footage(layer.source.footage).picture_size
+        return layer.source.picture_size(self._showing(layer, layer.span.first))
 
     @property
     def sheet(self) -> Sheet:
@@ -329,23 +327,11 @@ class Planner:
         self, layer: Layer, frame: int, planes: bool = False
     ) -> tuple[Step, int, int]:  # fmt: skip
         """The layer's picture before anything is done to it, and its size in source pixels."""
-        source = layer.source
-        if isinstance(source, ColourSource):
-            width, height = self._sheet.canvas_width, self._sheet.canvas_height
-            rgba = (*colour_to_rgb(source.colour), 255)
+        asked = self._showing(layer, frame)
+        return layer.source.picture(asked, planes), *self._lies.size(layer)
 
-            def fill() -> Picture:
-                row = np.full((1, self._sheet.width, 4), rgba, np.uint8)
-                return np.broadcast_to(row, (self._sheet.height, self._sheet.width, 4))
-
-            size = (self._sheet.width, self._sheet.height)
-            return step("colour", fill, (rgba, size)), width, height
-        footage = self._footage(source.footage)
-        soon = layer.seam.edge.steady != 0
-        at = frame - layer.span.first
-        planes = planes and footage.in_planes
-        read = reading(footage, layer.time, at, self._shot.rate, soon, planes)
-        return read, footage.width, footage.height
+    def _showing(self, layer: Layer, frame: int) -> Showing:
+        return Showing(layer, frame, self._shot.rate, self._sheet, self._footage)
 
 
 def _coverage(picture: Picture) -> Picture:

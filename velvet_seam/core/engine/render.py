@@ -102,9 +102,9 @@ def has_sound(shot: Shot, sound_of: Callable[[str], object | None]) -> bool:
     """Whether anything in the shot can be heard."""
     audible = [s.footage for s in shot.sounds if s.on]
     audible += [
-        layer.source.footage
+        layer.source.shows
         for layer in shot.layers
-        if layer.source.kind == "footage" and layer.sound.on and not layer.hidden
+        if layer.source.shows is not None and layer.sound.on and not layer.hidden
     ]
     return any(sound_of(footage) is not None for footage in audible)
 

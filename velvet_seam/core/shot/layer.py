@@ -9,10 +9,11 @@ from pydantic import Field, model_validator
 
 from velvet_seam.core.shot.motion import Echo, Passage, Stir
 from velvet_seam.core.shot.seam import Seam
+from velvet_seam.core.sources import Source
 from velvet_seam.core.timing.animated import Animated, integral
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.timing.rate import Seconds
-from velvet_seam.core.words import Colour, Id, Name, Part
+from velvet_seam.core.words import Id, Name, Part
 
 THREADS = 10
 """How many thread colours tell layers apart."""
@@ -21,23 +22,6 @@ MAX_FRAME = 200_000
 
 SCALES = (1.0, 3200.0)
 """The least and the greatest scale, in per cent."""
-
-
-class FootageSource(Part):
-    """An imported clip, still or sound, by the id it has in the shot's footage table."""
-
-    kind: Literal["footage"] = "footage"
-    footage: Id
-
-
-class ColourSource(Part):
-    """One flat colour, as large as the canvas."""
-
-    kind: Literal["colour"] = "colour"
-    colour: Colour
-
-
-Source = Annotated[FootageSource | ColourSource, Field(discriminator="kind")]
 
 
 class Span(Part):

@@ -9,7 +9,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.shot.layer import FootageSource, Heard, Span, TimeMap
+from velvet_seam.core.shot.layer import Heard, Span, TimeMap
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.decode import Sound
 from velvet_seam.core.sound.speed import Pitched, Positions, Recorded, Sampled, Source, Stretched
@@ -64,9 +64,9 @@ def mixed(shot: Shot, sounds: Sounds, only: Collection[str] = ()) -> Iterator[So
 
 def _voices(shot: Shot, sounds: Sounds, only: Collection[str]) -> Iterator[_Voice]:
     heard: list[tuple[str, str, Span, TimeMap, Heard]] = [
-        (layer.id, layer.source.footage, layer.span, layer.time, layer.sound)
+        (layer.id, shows, layer.span, layer.time, layer.sound)
         for layer in shot.layers
-        if isinstance(layer.source, FootageSource) and layer.sound.on and not layer.hidden
+        if (shows := layer.source.shows) is not None and layer.sound.on and not layer.hidden
     ]
     heard += [(one.id, one.footage, one.span, one.time, one) for one in shot.sounds if one.on]
     for identity, footage, span, time, how in heard:

@@ -9,10 +9,11 @@ from pydantic import Field
 from velvet_seam.core.masks import DrawnMask, MaskBase
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
-from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack
+from velvet_seam.core.shot.layer import Layer, SoundTrack
 from velvet_seam.core.shot.points import resized
 from velvet_seam.core.shot.revise import replaced, revised
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.sources import FootageSource
 from velvet_seam.core.timing.animated import Animated, Keyframes
 from velvet_seam.core.timing.bounds import bounds_of
 from velvet_seam.core.words import Id
@@ -39,7 +40,7 @@ class ReplaceFootage(EditBase):
     def _showing(self, thing: Layer | SoundTrack) -> Layer | SoundTrack:
         if isinstance(thing, SoundTrack):
             return revised(thing, footage=self.footage)
-        if not isinstance(thing.source, FootageSource):
+        if thing.source.shows is None:
             raise Problem(f"{thing.name} shows no footage that could be replaced.")
         masks = [
             _resized(mask, 1 / self.ratio) if mask.fixed == "layer" else mask

@@ -10,7 +10,7 @@ from pydantic import Field
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.keyframes import begun_later, with_keys
-from velvet_seam.core.shot.layer import FootageSource, Layer, SoundTrack, Span, TimeMap
+from velvet_seam.core.shot.layer import Layer, SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.revise import fresh_seam, replaced, revised, with_layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, integral
@@ -65,7 +65,7 @@ class Trim(EditBase):
                     "Nothing was changed."
                 )
             first = self.to
-            moving = isinstance(thing, SoundTrack) or isinstance(thing.source, FootageSource)
+            moving = isinstance(thing, SoundTrack) or thing.source.shows is not None
             first = max(first, 0)
             if not moving:
                 return revised(
@@ -156,7 +156,7 @@ class Freeze(EditBase):
 
     def applied(self, shot: Shot) -> Shot:
         layer = shot.layer(self.layer)
-        if not isinstance(layer.source, FootageSource):
+        if layer.source.shows is None:
             raise Problem(f"{layer.name} is one flat colour: it stands still anyway.")
         if not layer.span.holds(self.at):
             raise Problem(f"{layer.name} is not there at the playhead.")

@@ -1,0 +1,39 @@
+"""What a source is answered when it is asked for the picture of one layer at one frame."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+
+from velvet_seam.core.engine.clip_time import reading
+from velvet_seam.core.engine.sheet import Sheet
+from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.steps import Footage, Step
+
+
+@dataclass(frozen=True)
+class Showing:
+    """One layer at a shot frame (``sources.Asked``)."""
+
+    layer: Layer
+    frame: int
+    rate: Fraction
+    on: Sheet
+    find: Callable[[str], Footage]
+
+    @property
+    def canvas(self) -> tuple[int, int]:
+        return self.on.canvas_width, self.on.canvas_height
+
+    @property
+    def sheet(self) -> tuple[int, int]:
+        return self.on.width, self.on.height
+
+    def footage(self, identity: str) -> Footage:
+        return self.find(identity)
+
+    def frame_of(self, footage: Footage, planes: bool) -> Step:
+        at = self.frame - self.layer.span.first
+        soon = self.layer.seam.edge.steady != 0
+        return reading(footage, self.layer.time, at, self.rate, soon, planes)

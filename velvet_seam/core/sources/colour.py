@@ -1,0 +1,29 @@
+"""One flat colour."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from velvet_seam.core.sources.base import Asked, SourceBase
+from velvet_seam.core.steps import Picture, Step, step
+from velvet_seam.core.words import Colour, colour_to_rgb
+
+
+class ColourSource(SourceBase):
+    """One flat colour, as large as the canvas."""
+
+    label: ClassVar[str] = "Colour"
+
+    kind: Literal["colour"] = "colour"
+    colour: Colour
+
+    def picture(self, asked: Asked, planes: bool = False) -> Step:
+        rgba, (width, height) = (*colour_to_rgb(self.colour), 255), asked.sheet
+
+        def fill() -> Picture:  # one row, seen again for every row
+            row = np.full((1, width, 4), rgba, np.uint8)
+            return np.broadcast_to(row, (height, width, 4))
+
+        return step("colour", fill, (rgba, (width, height)))
