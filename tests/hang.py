@@ -1,7 +1,8 @@
 """A test that hangs says where, and ends the run, rather than holding it for ever.
 
 Some waits have no limit of their own: a page that is asked to evaluate something answers when its
-browser does. The run then ends with a code of its own, and ``make test`` tries once more.
+browser does. The worker then ends with all that it has started; another one takes its place, and the test counts
+as failed.
 """
 
 from __future__ import annotations
