@@ -17,6 +17,7 @@ from velvet_seam.demo.scenario import fill
 pytest_plugins = ["tests.hang", "tests.scheduling"]
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """What drives a browser goes first, and to one worker: two browsers would wait for each other. The
     other worker does the rest meanwhile."""

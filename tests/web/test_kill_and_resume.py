@@ -61,7 +61,7 @@ def test_a_render_goes_on_after_the_program_was_killed(page: Page, program, stud
                 break
             page.wait_for_timeout(50)
         page.click("#render")
-        page.select_option("#deliver-scale", "25")
+        page.select_option("#deliver-scale", "50")
         expect(page.locator("#deliver-scale")).to_be_visible()
         page.wait_for_timeout(300)
         page.click("[data-do-render]")

@@ -229,11 +229,11 @@ export class Commands {
   async deliver() {
     await this.bench.queue;
     const pop = document.getElementById("deliver-pop");
-    await window.htmx.ajax("GET", `/shots/${this.bench.id}/deliver`, { target: "#deliver", swap: "outerHTML" });
     const box = document.getElementById("render").getBoundingClientRect();
     Object.assign(pop.style, { position: "fixed", inset: "auto", left: `${Math.max(8, box.right - 340)}px`, top: `${box.bottom + 6}px` });
-    pop.showPopover();
-    pop.querySelector("[data-do-render]").focus();
+    pop.showPopover(); // at once: what can be chosen comes a moment later
+    await window.htmx.ajax("GET", `/shots/${this.bench.id}/deliver`, { target: "#deliver", swap: "outerHTML" });
+    pop.querySelector("[data-do-render]")?.focus();
   }
 
   async render() {
