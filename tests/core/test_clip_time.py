@@ -227,3 +227,32 @@ def test_a_span_past_the_end_is_kept_and_the_shot_ends_where_it_ends(clips):
     ):  # beyond its other end: said, not made one frame
         with pytest.raises(Problem, match="cannot lie"):
             apply(longer, read_edit({"do": "trim", "target": "l-one", "edge": edge, "to": to}))
+
+
+def test_a_ramp_by_its_name_is_slow_where_it_says():
+    """A quarter of the speed at its slow end, over a second; around a cut both clips are slow there."""
+    layers = [
+        {
+            "id": identity, "name": identity, "source": {"kind": "footage", "footage": "f-a"},
+            "span": {"first": first, "last": last}, "place": {"x": 64, "y": 64},
+        }
+        for identity, first, last in (("l-a", 0, 99), ("l-b", 100, 149))
+    ]  # fmt: skip
+    shot = shot_of("25", 150).model_validate(
+        {**shot_of("25", 150).model_dump(), "layers": layers, "rate": "25"}
+    )
+    ramped = apply(shot, read_edit({"do": "ramp-speed", "layer": "l-a", "way": "both"}))
+    speed = ramped.layers[0].time.speed
+    assert [(key.frame, key.value) for key in speed.keys] == [
+        (0, 25.0), (25, 100.0), (74, 100.0), (99, 25.0)
+    ]  # fmt: skip
+    cut = apply(shot, read_edit({"do": "ramp-speed", "layer": "l-a", "way": "cut"}))
+    assert [key.value for key in cut.layers[0].time.speed.keys] == [100.0, 25.0]
+    assert [(key.frame, key.value) for key in cut.layers[1].time.speed.keys] == [
+        (0, 25.0),
+        (25, 100.0),
+    ]
+    even = apply(cut, read_edit({"do": "ramp-speed", "layer": "l-a", "way": "none"}))
+    assert even.layers[0].time.speed == 100.0
+    with pytest.raises(Problem, match="No other clip begins"):
+        apply(shot, read_edit({"do": "ramp-speed", "layer": "l-b", "way": "cut"}))

@@ -178,7 +178,10 @@ def whole_shot() -> Shot:
     corners = [*CORNERS, {"x": -40, "y": 30}]
     mask = drawn.model_validate({"id": "m-a", "outline": corners})
     sound = SoundTrack(id="s-a", name="Bells", footage="f-a", span=Span(first=0, last=30))
-    filmed = layer("l-b").model_dump() | {"source": {"kind": "footage", "footage": "f-b"}}
+    key = {"kind": "colour-key", "id": "k-b", "colours": ["#102030", "#405060"]}
+    filmed = layer("l-b").model_dump() | {
+        "source": {"kind": "footage", "footage": "f-b"}, "seam": {"matte": [key]}
+    }  # fmt: skip
     seam = {"masks": [mask.model_dump()]}
     return Shot(
         name="All", canvas=Canvas(width=200, height=200), rate="25", length=50,
@@ -205,6 +208,9 @@ DONE: dict[str, dict[str, Any]] = {
     "add-matte": {"layer": "l-a", "matte": {"kind": "luma-key", "id": "k-c"}},
     "add-mask": {"layer": "l-a", "mask": {"kind": "box", "id": "m-c"}},
     "remove-part": {"layer": "l-a", "part": "m-a"},
+    "drop-sample": {"layer": "l-b", "matte": "k-b", "sample": 1},
+    "detach-sound": {"layer": "l-b", "new_id": "s-c"},
+    "ramp-speed": {"layer": "l-b", "way": "both"},
     "move-in-time": {"target": "l-a", "by": 3},
     "trim": {"target": "l-a", "edge": "last", "to": 30},
     "split": {"target": "l-a", "at": 20, "new_id": "l-c"},

@@ -109,7 +109,9 @@ def test_a_mask_is_placed_by_the_keyboard_alone(blank: Page):
     scale.press("ArrowUp")
     until(blank, f"{LAYER}.seam.masks[0].y !== {before}")
     saved(blank)
-    assert state(blank, "shot.layers[0].seam.masks[0].y") == pytest.approx(before + 2, abs=0.5)  # it snaps to whole ones
+    assert state(blank, "shot.layers[0].seam.masks[0].y") == pytest.approx(
+        before + 2, abs=0.5
+    )  # it snaps to whole ones
 
 
 def test_hints_lie_beside_the_picture_and_nothing_is_selected(blank: Page):

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal, Protocol
 
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.steps import Footage, Step
 from velvet_seam.core.timing.at import At
 from velvet_seam.core.words import Combine, Id, Part
@@ -100,3 +101,11 @@ class MatteBase(Part):
             Problem: where it has as many as it can hold.
         """
         raise NotImplementedError
+
+    def without_sample(self, sample: int) -> dict[str, Any]:
+        """The values to set after one of its samples was taken away.
+
+        Raises:
+            Problem: where there is no such sample, or it is the last that is needed.
+        """
+        raise Problem("That matte has no samples. Nothing was changed.")

@@ -9,7 +9,7 @@ from pydantic import Field
 from velvet_seam.core.mattes import base
 from velvet_seam.core.mattes.base import Asked, Cut, MatteBase
 from velvet_seam.core.picture.colour_key import colour_key
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.steps import step
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
@@ -57,3 +57,13 @@ class ColourKey(MatteBase):
                 f"A colour key holds {MOST_SAMPLES} samples at most. Nothing was changed."
             )
         return {"colours": (*self.colours, rgb_to_colour(*colour))}
+
+    def without_sample(self, sample: int) -> dict[str, Any]:
+        left = tuple(one for n, one in enumerate(self.colours) if n != sample)
+        if len(left) == len(self.colours):
+            raise Gone("Nothing was changed: that sample is no longer there.")
+        if not left:
+            raise Problem(
+                "A colour key needs one sample at least. Add another first, or take the key away."
+            )
+        return {"colours": left}

@@ -15,7 +15,7 @@ from velvet_seam.core.picture.coverage import Plane
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen_key import Screen, read_screen, screen_key
 from velvet_seam.core.picture.study import size_of
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.steps import Picture, step
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
@@ -121,6 +121,12 @@ class ScreenKey(MatteBase):
         return {
             "colour": measured, "colour_from": "border" if border else "area", "samples": samples
         }  # fmt: skip
+
+    def without_sample(self, sample: int) -> dict[str, Any]:
+        left = tuple(one for n, one in enumerate(self.samples) if n != sample)
+        if not left or len(left) == len(self.samples):
+            raise Gone("Nothing was changed: that area is no longer there.")
+        return {"samples": left if len(left) > 1 else (), "colour": mean_colour(left)}
 
 
 def mean_colour(colours: tuple[str, ...]) -> str:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import Field
+
 from velvet_seam.core.masks import Mask, MaskBase
 from velvet_seam.core.mattes import Matte
 from velvet_seam.core.problem import Gone
@@ -68,6 +70,27 @@ class RemovePart(EditBase):
         parts = shot.layer(self.layer).seam.parts
         kind = next((_kind(part) for part in parts if part.id == self.part), "mask")
         return f"remove {kind} of {called(shot, self.layer)}"
+
+
+class DropSample(EditBase):
+    """Take one of the areas or colours away that a key was measured over."""
+
+    do: Literal["drop-sample"] = "drop-sample"
+    layer: Id
+    matte: Id
+    sample: int = Field(ge=0)
+
+    def applied(self, shot: Shot) -> Shot:
+        layer = shot.layer(self.layer)
+        held = next((one for one in layer.seam.matte if one.id == self.matte), None)
+        if held is None:
+            raise Gone("Nothing was changed: that matte is no longer there.")
+        new = revised(held, **held.without_sample(self.sample))
+        mattes = [new if one is held else one for one in layer.seam.matte]
+        return with_layer(shot, revised(layer, seam=revised(layer.seam, matte=mattes)))
+
+    def words(self, shot: Shot) -> str:
+        return f"a sample less, {called(shot, self.layer)}"
 
 
 def _kind(part: Matte | Mask) -> str:

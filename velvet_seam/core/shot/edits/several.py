@@ -12,9 +12,10 @@ from velvet_seam.core.shot.edits.footage import ReplaceFootage
 from velvet_seam.core.shot.edits.keys import EaseKeys, KeyHere, MoveKeys, PasteKeys, RemoveKeys
 from velvet_seam.core.shot.edits.marks import AddMark, RemoveMarks
 from velvet_seam.core.shot.edits.outline import AddPoint, RemovePoint
+from velvet_seam.core.shot.edits.ramp import RampSpeed
 from velvet_seam.core.shot.edits.rate import ChangeRate
-from velvet_seam.core.shot.edits.seam import AddMask, AddMatte, RemovePart
-from velvet_seam.core.shot.edits.sounds import AddSound, RemoveSound
+from velvet_seam.core.shot.edits.seam import AddMask, AddMatte, DropSample, RemovePart
+from velvet_seam.core.shot.edits.sounds import AddSound, DetachSound, RemoveSound
 from velvet_seam.core.shot.edits.stack import AddLayer, DuplicateLayer, RemoveLayer, ReorderLayer
 from velvet_seam.core.shot.edits.time import (
     ChangeSpeed,
@@ -32,9 +33,9 @@ from velvet_seam.core.words import Name
 SINGLE: tuple[type[EditBase], ...] = (
     AddLayer, RemoveLayer, DuplicateLayer, ReorderLayer, SetValues,
     KeyHere, MoveKeys, RemoveKeys, EaseKeys, PasteKeys, AddPoint, RemovePoint,
-    ReplaceFootage, AddMatte, AddMask, RemovePart,
-    MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, Reverse,
-    AddSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
+    ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample,
+    MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse,
+    AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
 )  # fmt: skip
 """All kinds of edits; a new one is named here."""
 

@@ -2,7 +2,6 @@
 // frame of the shot kept; the rate of the shot.
 import { say } from "../common.js";
 import { round } from "./placing.js";
-import { valueAt } from "./moving.js";
 
 export class ClipTime {
   constructor(bench, newId) { Object.assign(this, { bench, newId }); }
@@ -40,40 +39,12 @@ export class ClipTime {
     bench.set(layer.id, { "time.speed": round((100 * bench.rate) / clip.rate, 9) });
   }
 
-  /** Keyframes of the speed for a ramp: slow is a quarter of what it is in the middle of the layer. */
-  rampKeys(layer, kind) {
-    const last = layer.span.last - layer.span.first, long = Math.max(1, Math.min(Math.round(this.bench.rate), Math.floor(last / 2)));
-    const full = valueAt(layer.time.speed, Math.round(last / 2)) || 100, slow = round(full / 4, 2);
-    const half = Math.round(last / 2);
-    const at = {
-      in: [[0, slow], [long, full]],
-      out: [[last - long, full], [last, slow]],
-      both: [[0, slow], [long, full], [last - long, full], [last, slow]],
-      middle: [[Math.max(0, half - long), full], [half, slow], [Math.min(last, half + long), full]],
-    }[kind];
-    const keys = at.filter(([frame], n) => n === 0 || frame > at[n - 1][0]).map(([frame, value]) => ({ frame, value, ease: "smooth" }));
-    return { keys };
-  }
-
-  /** A ramp by its name; around a cut the layer that follows begins as slowly as this one ends. */
-  ramp(layer, kind) {
-    const { bench } = this;
-    const even = () => valueAt(layer.time.speed, Math.round((layer.span.last - layer.span.first) / 2)) || 100;
-    const to = (one, way) => ({ do: "set-values", target: one.id, values: { "time.speed": way === "none" ? even() : this.rampKeys(one, way) } });
-    if (kind !== "cut") return bench.edit(to(layer, kind));
-    const clips = bench.shot.layers.filter((one) => one.source.kind === "footage" && bench.state.footage[one.source.footage].kind === "clip");
-    const after = clips.find((one) => one.span.first === layer.span.last + 1 && !one.locked);
-    if (!after) { say("No other clip begins where this one ends. Split it, or move one up to it, and try again."); return null; }
-    return bench.editAll("slow around a cut", [to(layer, "out"), to(after, "in")]);
-  }
+  ramp(layer, way) { return this.bench.edit({ do: "ramp-speed", layer: layer.id, way }); }
 
   /** A clip's sound as a sound of its own beside the stack; the clip itself falls silent. */
   async detach(layer) {
     const { bench } = this, id = this.newId("t");
-    const sound = { id, name: layer.name, footage: layer.source.footage, span: layer.span, time: layer.time, ...layer.sound, on: true };
-    const answer = await bench.editAll("detach the sound", [
-      { do: "add-sound", sound }, { do: "set-values", target: layer.id, values: { "sound.on": false } },
-    ]);
+    const answer = await bench.edit({ do: "detach-sound", layer: layer.id, new_id: id });
     if (answer) bench.choose(`sound:${id}`);
   }
 

@@ -1,6 +1,4 @@
 // Mattes from the panel of a seam: a screen or colour measured, areas sampled and dropped, plates, new mattes.
-import { say } from "../common.js";
-
 export class Mattes {
   constructor(bench, handles, newId) { Object.assign(this, { bench, handles, newId }); }
 
@@ -13,19 +11,7 @@ export class Mattes {
   }
 
   dropSample(layer, { part, at }) {
-    const key = layer.seam.matte.find((one) => one.id === part);
-    if (key.kind === "screen-key") { this.dropArea(layer, key, Number(at)); return; }
-    if (key.colours.length === 1) { say("A colour key needs one sample at least. Add another first, or take the key away."); return; }
-    this.bench.set(layer.id, { [`seam.matte.${part}.colours`]: key.colours.filter((_, n) => n !== Number(at)) });
-  }
-
-  /** One area fewer that a screen's colour is the mean of. */
-  dropArea(layer, key, at) {
-    const samples = key.samples.filter((_, n) => n !== at);
-    const channel = (k) => Math.round(samples.reduce((sum, one) => sum + parseInt(one.slice(k, k + 2), 16), 0) / samples.length);
-    const colour = `#${[1, 3, 5].map((k) => channel(k).toString(16).padStart(2, "0")).join("")}`;
-    const path = `seam.matte.${key.id}`;
-    this.bench.set(layer.id, { [`${path}.samples`]: samples.length > 1 ? samples : [], [`${path}.colour`]: colour });
+    return this.bench.edit({ do: "drop-sample", layer: layer.id, matte: part, sample: Number(at) });
   }
 
   area(layer, { kind = "screen-key", part, more }) {
