@@ -32,7 +32,7 @@ serve: $(VENV)/ready
 	apt-get -o DPkg::Lock::Timeout=120 install -y -qq --no-install-recommends chromium
 
 test: $(VENV)/dev warm /usr/bin/chromium
-	$(PY) -m pytest -n 2 --dist loadgroup
+	$(PY) -m pytest -n 2 --dist loadscope
 
 lint: $(VENV)/dev
 	$(VENV)/bin/ruff check .

@@ -14,17 +14,7 @@ from tests.application import CHROMIUM, application
 from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
 
-pytest_plugins = ["tests.hang", "tests.scheduling"]
-
-
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What drives a browser goes first, and to one worker: two browsers would wait for each other. The
-    other worker does the rest meanwhile."""
-    ours = [item for item in items if item.get_closest_marker("browser")]
-    for item in ours:
-        item.add_marker(pytest.mark.xdist_group("browser"))
-    items[:] = ours + [item for item in items if not item.get_closest_marker("browser")]
+pytest_plugins = ["tests.hang", "tests.scheduling", "tests.workers"]
 
 
 @pytest.fixture(scope="session")

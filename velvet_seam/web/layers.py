@@ -9,6 +9,8 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from velvet_seam.core.engine.clip_time import runs_out
+from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import (
     AddLayer,
     AddSound,
@@ -18,7 +20,8 @@ from velvet_seam.core.shot.edits import (
     Several,
     Trim,
 )
-from velvet_seam.core.shot.layer import MAX_FRAME, SCALES, THREADS, Layer, Place, SoundTrack, Span
+from velvet_seam.core.shot.fitting import How, fitting_scale, speed_frame_by_frame
+from velvet_seam.core.shot.layer import MAX_FRAME, THREADS, Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sources import ColourSource, FootageSource
 from velvet_seam.core.timing.rate import spell
@@ -95,6 +98,45 @@ def add_layer(identity: str, body: NewLayer, request: Request, context: Ctx) -> 
     return answer(request, context, standing, body, chosen=f"{kind}:{thing.id}")
 
 
+class Fitting(ChosenRequest):
+    """A layer as large as fits into the canvas, or as covers it, upright in its middle."""
+
+    layer: Id
+    how: How
+
+
+@router.post("/fit", response_class=Answer)
+def fit(identity: str, body: Fitting, request: Request, context: Ctx) -> Response:
+    shot = context.library.shots.get(identity).shot
+    layer = shot.layer(body.layer)
+    width, height = shot.canvas.width, shot.canvas.height
+    size = Lying(shot, lambda one: context.library.footage.get(one).probe).size(layer)
+    scale = fitting_scale(size, (width, height), body.how)
+    values = {
+        "place.x": width / 2, "place.y": height / 2, "place.scale": scale, "place.rotation": 0
+    }  # fmt: skip
+    edit = SetValues(target=layer.id, values=values)
+    return answer(request, context, context.library.shots.edit(identity, edit), body)
+
+
+class Conforming(ChosenRequest):
+    """Each frame of a layer's clip in exactly one frame of the shot."""
+
+    layer: Id
+
+
+@router.post("/conform", response_class=Answer)
+def conform(identity: str, body: Conforming, request: Request, context: Ctx) -> Response:
+    shot = context.library.shots.get(identity).shot
+    layer = shot.layer(body.layer)
+    clip = context.library.footage.get(layer.source.shows).probe if layer.source.shows else None
+    if clip is None or clip.rate is None:
+        raise Problem(f"{layer.name} has no frames of its own to be shown one by one.")
+    values = {"time.speed": speed_frame_by_frame(clip.rate, shot.rate)}
+    edit = SetValues(target=layer.id, values=values)
+    return answer(request, context, context.library.shots.edit(identity, edit), body)
+
+
 def _grown(context: Context, shot: Shot, thing: Layer | SoundTrack) -> list[Edit]:
     """A shot whose length was not set is as long as what is put in; what has no length of its own and
     reaches to the end goes on doing so."""
@@ -141,9 +183,7 @@ def _from_footage(shot: Shot, item: FootageItem, first: int) -> AddLayer | AddSo
         return AddSound(sound=SoundTrack(id=new_id("t"), name=name, footage=item.id, span=span))
     if probe.kind == "still":
         span = Span(first=first, last=shot.length - 1)
-    fit = min(shot.canvas.width / probe.width, shot.canvas.height / probe.height) * 100
-    # a wide strip on a narrow canvas, or a few pixels on a large one, is not fitted beyond what can be
-    scale = min(max(round(fit, 4), SCALES[0]), SCALES[1])
+    scale = fitting_scale((probe.width, probe.height), (shot.canvas.width, shot.canvas.height))
     place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2, scale=scale)
     layer = Layer(id=new_id("l"), name=name, thread=_next_thread(shot.layers),
                   source=FootageSource(footage=item.id), span=span, place=place)  # fmt: skip

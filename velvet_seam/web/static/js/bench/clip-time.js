@@ -1,7 +1,6 @@
 // A clip's own time, from the panel and the keys: cut in two, frozen, each frame once; its sound by itself; a
 // frame of the shot kept; the rate of the shot.
 import { say } from "../common.js";
-import { round } from "./placing.js";
 
 export class ClipTime {
   constructor(bench, newId) { Object.assign(this, { bench, newId }); }
@@ -34,10 +33,7 @@ export class ClipTime {
   }
 
   /** A speed at which each source frame shows in exactly one frame of the shot. */
-  conform(layer) {
-    const { bench } = this, clip = bench.state.footage[layer.source.footage];
-    bench.set(layer.id, { "time.speed": round((100 * bench.rate) / clip.rate, 9) });
-  }
+  conform(layer) { return this.bench.send("conform", { layer: layer.id }).catch(() => null); }
 
   ramp(layer, way) { return this.bench.edit({ do: "ramp-speed", layer: layer.id, way }); }
 

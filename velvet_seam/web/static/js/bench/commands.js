@@ -112,8 +112,8 @@ export class Commands {
       },
       detach: () => this.clips.detach(layer),
       flip: () => bench.set(id, { [`place.flip_${dataset.axis}`]: !layer.place[`flip_${dataset.axis}`] }),
-      fit: () => this.fit(layer, Math.min),
-      fill: () => this.fit(layer, Math.max),
+      fit: () => bench.send("fit", { layer: id, how: "inside" }).catch(() => null),
+      fill: () => bench.send("fit", { layer: id, how: "over" }).catch(() => null),
       measure: () => this.mattes.measure({ layer: id }),
       area: () => this.mattes.area(layer, dataset),
       "add-key": () => this.mattes.addKey(layer, dataset.kind),
@@ -183,16 +183,6 @@ export class Commands {
   remove(event) {
     if (event.shiftKey) return this.act("close-gap", {});
     return this.lanes.remove() || this.handles.masks.removePoint() || this.act("remove", {});
-  }
-
-  fit(layer, choose) {
-    const { bench } = this;
-    const { canvas } = bench.shot;
-    const { width, height } = this.handles.size(layer);
-    const scale = round(100 * choose(canvas.width / width, canvas.height / height), 4);
-    bench.set(layer.id, {
-      "place.x": canvas.width / 2, "place.y": canvas.height / 2, "place.scale": scale, "place.rotation": 0,
-    });
   }
 
   /** A matte, a mask, or how a layer comes, goes, stirs and echoes, for other layers too. */
