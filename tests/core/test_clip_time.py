@@ -256,3 +256,9 @@ def test_a_ramp_by_its_name_is_slow_where_it_says():
     assert even.layers[0].time.speed == 100.0
     with pytest.raises(Problem, match="No other clip begins"):
         apply(shot, read_edit({"do": "ramp-speed", "layer": "l-b", "way": "cut"}))
+
+
+@pytest.mark.parametrize("speed", [0, 1e-7, -1e-9])
+def test_a_speed_of_as_good_as_nothing_is_refused_in_words(speed):
+    with pytest.raises(Problem, match="stands still"):
+        apply(shot_of("25"), read_edit({"do": "change-speed", "target": "l-one", "speed": speed}))

@@ -199,7 +199,8 @@ class ChangeSpeed(EditBase):
 
     def applied(self, shot: Shot) -> Shot:
         def changed(thing: Thing) -> Thing:
-            if self.speed == 0:
+            speed = Fraction(self.speed).limit_denominator(10_000)
+            if speed == 0:
                 raise Problem(
                     "At 0 % the clip stands still and shows no stretch of itself. Nothing was changed."
                 )
@@ -208,9 +209,7 @@ class ChangeSpeed(EditBase):
                 raise Problem(
                     f"{thing.name} stands still, and shows no stretch that could be kept."
                 )
-            frames = max(
-                1, round(abs(stretch) / abs(Fraction(self.speed).limit_denominator(10_000)))
-            )
+            frames = max(1, round(abs(stretch) / abs(speed)))
             span = Span(first=thing.span.first, last=thing.span.first + frames - 1)
             return revised(thing, span=span, time=revised(thing.time, speed=self.speed))
 
