@@ -9,12 +9,16 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from playwright.sync_api import expect
 
 from tests.application import CHROMIUM, application
 from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
 
 pytest_plugins = ["tests.hang", "tests.scheduling", "tests.workers"]
+
+
+expect.set_options(timeout=15_000)  # a busy machine is slow; nothing waits longer than it has to
 
 
 @pytest.fixture(scope="session")

@@ -45,7 +45,7 @@ def state(page: Page, path: str):
     return page.evaluate(f"velvetSeam.bench.{path}")
 
 
-def until(page: Page, expression: str, seconds: int = 6) -> None:
+def until(page: Page, expression: str, seconds: int = 15) -> None:
     """Wait for something to hold in the page, without eval, which the page's policy forbids."""
     for _ in range(25 * seconds):
         if page.evaluate(f"Boolean(window.velvetSeam) && Boolean({expression})"):
