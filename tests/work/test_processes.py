@@ -255,6 +255,24 @@ def test_a_full_disk_ends_no_queue(library: Library, monkeypatch: pytest.MonkeyP
     assert (row.tries, row.done) == (0, 300)
 
 
+def test_a_full_disk_holds_up_neither_start_nor_end(library: Library, monkeypatch):
+    """What was interrupted waits again as soon as that can be written."""
+    job, refusals = enqueue(library, 30), iter([True] * 3)
+    library.jobs._set(job, state="working")  # as a killed program leaves it
+    restart = library.jobs.restart_interrupted
+
+    def restarted() -> None:
+        if next(refusals, False):
+            raise Unwritable("database or disk is full")
+        restart()
+
+    monkeypatch.setattr(queue_module, "ROOM_SECONDS", 0.05)
+    monkeypatch.setattr(library.jobs, "restart_interrupted", restarted)
+    with running(library):
+        waited(library, job, "done")
+        refusals = iter([True])  # and once more, when it ends
+
+
 def test_pause_order_and_going_on(library: Library):
     long, second, third = (enqueue(library, n) for n in (20_000, 60, 50))
     library.jobs.put_first(third)

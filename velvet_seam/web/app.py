@@ -5,7 +5,7 @@ from __future__ import annotations
 import errno
 from collections.abc import AsyncIterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -83,7 +83,10 @@ def create_app(
         )
         lead = library.folder.lead()
         if lead:
-            library.clear_up()
+            with suppress(
+                Unwritable
+            ):  # a full disk: the pages are there, and the next start clears up
+                library.clear_up()
         await studio.start()
         queue.start()
         yield

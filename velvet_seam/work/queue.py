@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import subprocess
 import sys
@@ -34,12 +35,11 @@ class Queue:
         self._seen: dict[str, tuple[int, float]] = {}
         self._wake = threading.Event()
         self._rest_until = 0.0
-        self._ending = False
+        self._begun = self._ending = False
         self._thread = threading.Thread(target=self._watch, name="queue", daemon=True)
 
     def start(self) -> None:
-        """What was interrupted when the program last ended waits again."""
-        self._library.jobs.restart_interrupted()
+        """What was interrupted when the program last ended waits again, as soon as that can be written."""
         self._thread.start()
 
     def wake(self) -> None:
@@ -58,13 +58,17 @@ class Queue:
             except subprocess.TimeoutExpired:  # stuck in a library or on a disk
                 process.kill()
                 process.wait()
-        self._library.jobs.restart_interrupted()
+        with contextlib.suppress(Unwritable):  # a full disk: the next start does it
+            self._library.jobs.restart_interrupted()
 
     def _watch(self) -> None:
         while not self._ending:
             pause = 0.3
             for kind in KINDS:
                 try:
+                    if not self._begun:
+                        self._library.jobs.restart_interrupted()
+                        self._begun = True
                     self._tend(kind)
                 except Unwritable:  # the disk is full: what is there stays, and is looked at again
                     pause = ROOM_SECONDS
