@@ -409,6 +409,11 @@ def edited(program: Program, count: int, dice: random.Random) -> list[str]:
     return visitor.faults + ([] if kept == value else [f"answered {value}, kept {kept}"])
 
 
+def clips_of(visitor: Visitor) -> set[str]:
+    """The ids of all footage."""
+    return set(re.findall(r'id="clip-([a-z0-9-]+)"', visitor.ask("GET", "/footage").text))
+
+
 def full_disk(program: Program, rounds: int, dice: random.Random) -> list[str]:
     """The disk is full while one works: every refusal is a sentence, and all is there when there is room."""
     visitor = Visitor(program)
@@ -425,6 +430,7 @@ def full_disk(program: Program, rounds: int, dice: random.Random) -> list[str]:
     jobs: list[str] = []
     refused, value = 0, -1.0
     ballast = program.inside / "ballast"
+    known = clips_of(visitor)
     for n in range(rounds):
         room = (0, 4 << 10, 40 << 10, 200 << 10)[n % 4]
         while (free := shutil.disk_usage(program.inside).free) > room:
@@ -454,11 +460,8 @@ def full_disk(program: Program, rounds: int, dice: random.Random) -> list[str]:
         again = visitor.send(data, f"more-{n}.png")
         if again.status_code not in (200, 422):
             faults.append(f"with room again a file is refused: {again.text[:120]}")
-        for answer in (answers[1], again, answers[2]):  # else the disk is full of them at last
-            taken = answer.json() if answer.status_code == 200 else {}
-            for one in taken if isinstance(taken, list) else [taken]:
-                if isinstance(one, dict) and "id" in one:
-                    visitor.ask("DELETE", f"/footage/{one['id']}")
+        for one in clips_of(visitor) - known:  # else the disk is full of them at last
+            visitor.ask("DELETE", f"/footage/{one}")
         value = dice.randrange(4000) / 4
         edit = visitor.edit(shot, do="set-values", target=target, values={"place.x": value})
         if edit.status_code != 200:
