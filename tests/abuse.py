@@ -491,13 +491,22 @@ def full_disk(program: Program, rounds: int, dice: random.Random) -> list[str]:
         if not any(kept):
             faults.append(f"the original of {name} is not what was sent")
     time.sleep(2)
-    return faults + visitor.faults + left_behind(program.inside)
+    return faults + visitor.faults + left_behind(program.inside, still_seconds=20)
 
 
-def left_behind(folder: Path) -> list[str]:
-    """Files that belong to nothing that is still under way."""
-    return [str(one.relative_to(folder)) for pattern in ("incoming/*", "**/*.part", "renders/*.ranges")
-            for one in folder.glob(pattern)]  # fmt: skip
+def left_behind(folder: Path, still_seconds: float = 0) -> list[str]:
+    """Files that belong to nothing that is still under way: nobody has written to them for so long."""
+    found = [
+        one
+        for pattern in ("incoming/*", "**/*.part", "renders/*.ranges")
+        for one in folder.glob(pattern)
+    ]
+    now = time.time()
+    return [
+        str(one.relative_to(folder))
+        for one in found
+        if one.exists() and now - one.stat().st_mtime >= still_seconds
+    ]
 
 
 def abuse(share: float, seed: int) -> Iterator[tuple[str, list[str]]]:
