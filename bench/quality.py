@@ -20,6 +20,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.mattes.luma import luma_range
 from velvet_seam.core.media.clip import ClipReader
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.still import read_still
@@ -32,7 +33,6 @@ from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.picture.steady import REACH, Neighbour, motion, steadied
 from velvet_seam.demo import acrobat, fox, hand, moth, tonight
 from velvet_seam.demo.draw import FOLDER
-from velvet_seam.web.keys import luma_range
 
 Alpha = NDArray[np.float64]
 Method = Callable[..., list[Alpha]]
