@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, is_dataclass
 from fractions import Fraction
+from functools import cache, partial
 from hashlib import blake2b
+from types import FunctionType
 from typing import Any, Protocol
 
 import numpy as np
@@ -73,12 +75,54 @@ class Step:
 
 
 def step(
-    kind: str, run: Callable[..., Any], params: object, *inputs: Step, lasting: bool = True,
+    kind: str, function: Callable[..., Any], args: tuple[Any, ...], *inputs: Step, lasting: bool = True,
     keep: bool = True, lane: str = "", soon: bool = False,
 ) -> Step:  # fmt: skip
-    """A step with its key. It lasts when nothing it is made from changes from frame to frame."""
-    digest = blake2b(repr((kind, params)).encode(), digest_size=16)
+    """A step that calls a function with ``args`` and then with what its inputs give.
+
+    Its key is made of exactly that: of the function, which holds nothing of its own, of what it is called
+    with, and of the keys of the inputs. So two steps of one key give one result. It lasts when nothing it is
+    made from changes from frame to frame.
+
+    Raises:
+        TypeError: for a function that holds values of its own, or an argument that does not say all it is.
+    """
+    digest = blake2b(repr((_called(function), said(args))).encode(), digest_size=16)
     for one in inputs:
         digest.update(one.key.encode())
     lasting = lasting and all(one.lasting for one in inputs)
+    run = partial(function, *args) if args else function
     return Step(kind, digest.hexdigest(), run, inputs, lasting, keep, lane, soon)
+
+
+@cache
+def _called(function: Callable[..., Any]) -> tuple[str, str, str]:
+    """What a function is called, and a digest of its own code: its version."""
+    if not isinstance(function, FunctionType) or function.__closure__:
+        raise TypeError(f"{function} holds values that no key can name")
+    code = blake2b(function.__code__.co_code, digest_size=8).hexdigest()
+    return function.__module__, function.__qualname__, code
+
+
+def said(argument: Any) -> Any:
+    """An argument in words that differ wherever it differs: plain values as they are, footage and the like by
+    their ``digest``.
+
+    >>> said((1, [2.5, "three"], None)), said(np.zeros(1, np.uint8))
+    ((1, (2.5, 'three'), None), ('|u1', (1,), b'\\x00'))
+    """
+    if argument is None or isinstance(argument, str | int | float | bytes):
+        return argument
+    if isinstance(argument, tuple | list):
+        return tuple([said(one) for one in argument])
+    if isinstance(argument, np.ndarray):
+        return argument.dtype.str, argument.shape, argument.tobytes()
+    digest = getattr(argument, "digest", None)
+    if isinstance(digest, str):
+        return digest
+    if is_dataclass(argument):
+        return (
+            type(argument).__qualname__,
+            *(said(getattr(argument, f.name)) for f in fields(argument)),
+        )
+    raise TypeError(f"{argument!r} does not say all that it is")

@@ -5,8 +5,9 @@ from __future__ import annotations
 from fractions import Fraction
 
 from velvet_seam.core.picture.between import flowed, mixed_frames
+from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.shot.layer import Span, TimeMap
-from velvet_seam.core.steps import Clip, Footage, Step, step
+from velvet_seam.core.steps import Clip, Footage, Picture, Step, step
 
 Shown = tuple[int, int, float]
 """The number of a frame, of the one after it, and how far it is on the way there, 0 to 1."""
@@ -80,10 +81,8 @@ def reading(
     it can be had so."""
 
     def read(number: int, planes: bool = False) -> Step:
-        run = footage.read_planes if planes else footage.read
-        params = (footage.digest, number, "planes") if planes else (footage.digest, number)
         return step(
-            "read", lambda: run(number), params, lasting=not footage.moving, lane=footage.digest,
+            "read", _read, (footage, number, planes), lasting=not footage.moving, lane=footage.digest,
             soon=soon,
         )  # fmt: skip
 
@@ -92,8 +91,12 @@ def reading(
     number, after, part = shown(footage, clip_time.at(frames, rate), clip_time.ends)
     if number == after or part < 1 / 256:
         return read(number, planes)
-    join = mixed_frames if clip_time.between == "mix" else flowed
-    return step(
-        "between", lambda one, other: join(one, other, part), (clip_time.between, part),
-        read(number), read(after),
-    )  # fmt: skip
+    return step("between", _joined, (clip_time.between, part), read(number), read(after))
+
+
+def _read(footage: Footage, number: int, planes: bool) -> Picture | Planes:
+    return footage.read_planes(number) if planes else footage.read(number)
+
+
+def _joined(between: str, part: float, one: Picture, other: Picture) -> Picture:
+    return mixed_frames(one, other, part) if between == "mix" else flowed(one, other, part)

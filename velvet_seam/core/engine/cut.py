@@ -7,23 +7,18 @@ layer has been placed.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 from typing import Any
 
 import numpy as np
 
 from velvet_seam.core.engine.context import Context
 from velvet_seam.core.engine.masking import Masking
-from velvet_seam.core.mattes import Cut, Home, Matte
+from velvet_seam.core.mattes import Cut, Home, Matte, Side
 from velvet_seam.core.picture.coverage import Plane, fitted, laid, mixed, weighed
 from velvet_seam.core.picture.edge import EdgeWork, worked
 from velvet_seam.core.picture.placement import Patch
-from velvet_seam.core.picture.planes import Planes
-from velvet_seam.core.picture.screen_key import Screen, loose_key, screen_key
 from velvet_seam.core.picture.steady import REACH, Neighbour, motion, steadied
-from velvet_seam.core.picture.study import size_of
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.at import At
@@ -124,35 +119,17 @@ class Cutter:
             other = replace(other, soon=True)
             beside += [source, other, step("motion", motion, (), picture, other)]
 
-        def run(source: Picture, cut: Picture, *others: Any) -> Picture:
-            each = (others[n : n + 3] for n in range(0, len(others), 3))
-            return steadied(source, cut, [Neighbour(*one) for one in each], strength)
-
         if not beside:
             return replace(cut, step=picture)
-        return Cut(step("steady", run, strength, self._source, picture, *beside))
+        return Cut(step("steady", _steady, (strength,), self._source, picture, *beside))
 
     def _joined(self, before: Cut | None, matte: Matte, new: Cut) -> Cut:
         """A matte joined with what those before it have left of the picture."""
-        turned, how, is_plane = matte.invert, matte.combine, new.gives == "plane"
-        if before is None and not is_plane and not turned and how != "subtract":
+        is_plane = new.gives == "plane"
+        if before is None and not is_plane and not matte.invert and matte.combine != "subtract":
             return new
-
-        def run(source: Picture, made: Any, earlier: Picture | None = None) -> Picture:
-            plane: Plane = made if is_plane else np.ascontiguousarray(made[..., 3])
-            if turned:
-                plane = np.asarray(255 - plane, np.uint8)
-            if how == "subtract":
-                return weighed(
-                    source if earlier is None else earlier, np.asarray(255 - plane, np.uint8)
-                )
-            if how == "intersect" and earlier is not None:
-                return weighed(earlier, plane)
-            cut = made if not is_plane and not turned else weighed(source, plane)
-            return cut if earlier is None else laid(earlier, cut)
-
         inputs = (self._source, new.step, *((before.step,) if before else ()))
-        return Cut(step("join-matte", run, (how, turned, is_plane, before is None), *inputs))
+        return Cut(step("join-matte", _join, (matte.combine, matte.invert, is_plane), *inputs))
 
     def _edged(self, cut: Cut) -> Cut:
         edge = self._layer.seam.edge
@@ -162,18 +139,8 @@ class Cutter:
         density, clean = self.at.part(edge.density), self.at.part(edge.clean)
         if not any((*lengths.values(), *areas.values(), clean, density != 1)):
             return cut
-        width = self._width
-
-        def run(picture: Picture) -> Picture:
-            k = picture.shape[1] / width
-            work = EdgeWork(
-                areas["specks"] * k * k, areas["holes"] * k * k, lengths["grow"] * k,
-                lengths["feather"] * k, density, clean,
-            )  # fmt: skip
-            return worked(picture, work)
-
-        params = (sorted(lengths.items()), sorted(areas.items()), density, clean, width)
-        return Cut(step("edge", run, params, cut.step))
+        work = EdgeWork(**areas, **lengths, density=density, clean=clean)
+        return Cut(step("edge", _worked, (work, self._width), cut.step))
 
     def _masked(self, cut: Cut, later: Later) -> tuple[Cut, Later]:
         masks = [mask for mask in self._layer.seam.masks if mask.on]
@@ -198,26 +165,52 @@ class Cutter:
     def _weighed(self, cut: Cut, plane: Step, out: bool) -> Cut:
         """A cut-out and what a mask leaves of it. While one is worked on, the key alone is kept; in a
         render both are done at once, where the key can."""
-        write = cut.write
-        if write is None or cut.masked or not self.video:
-
-            def run(p: Picture, q: Plane) -> Picture:
-                return weighed(p, fitted(255 - q if out else q, *p.shape[:2]))
-
-            return Cut(step("mask", run, out, cut.step, plane))
-
-        def both(
-            way: Callable[..., Any], source: Picture | Planes, screen: Screen, q: Plane
-        ) -> Any:
-            return write(way, source, screen, fitted(255 - q if out else q, *size_of(source)))
-
-        run, params = partial(both, screen_key), (cut.step.key, out)
-        made = step("screen-key", run, params, *cut.step.inputs, plane)
-        return Cut(made, write=both, masked=True)
+        side: Side = "outside" if out else "inside"
+        written = cut.written
+        if written is None or cut.side or not self.video:
+            return Cut(step("mask", _shown, (side,), cut.step, plane))
+        args = ("whole", side, *written.args)
+        made = step(cut.step.kind, written.function, args, *cut.step.inputs, plane)
+        return Cut(made, written=written, side=side)
 
     def _raw_placed(self) -> Step:
         """The layer with nothing cut out, placed: what an added coverage shows of it."""
         return self._context.raw_placed(self._layer, self._frame)
+
+
+def _steady(strength: float, source: Picture, cut: Picture, *others: Any) -> Picture:
+    each = (others[n : n + 3] for n in range(0, len(others), 3))
+    return steadied(source, cut, [Neighbour(*one) for one in each], strength)
+
+
+def _join(
+    how: str, turned: bool, is_plane: bool, source: Picture, made: Any, earlier: Picture | None = None
+) -> Picture:  # fmt: skip
+    """What a matte has ``made``, a plane or a picture, joined with what those ``earlier`` have left."""
+    plane: Plane = made if is_plane else np.ascontiguousarray(made[..., 3])
+    if turned:
+        plane = np.asarray(255 - plane, np.uint8)
+    if how == "subtract":
+        return weighed(source if earlier is None else earlier, np.asarray(255 - plane, np.uint8))
+    if how == "intersect" and earlier is not None:
+        return weighed(earlier, plane)
+    cut = made if not is_plane and not turned else weighed(source, plane)
+    return cut if earlier is None else laid(earlier, cut)
+
+
+def _worked(work: EdgeWork, width: int, picture: Picture) -> Picture:
+    """Work on an edge, its lengths in pixels of a source of some width, at the size of its picture."""
+    k = picture.shape[1] / width
+    scaled = replace(
+        work, specks=work.specks * k * k, holes=work.holes * k * k, grow=work.grow * k,
+        feather=work.feather * k,
+    )  # fmt: skip
+    return worked(picture, scaled)
+
+
+def _shown(side: Side, picture: Picture, plane: Plane) -> Picture:
+    part = plane if side == "inside" else np.asarray(255 - plane, np.uint8)
+    return weighed(picture, fitted(part, *picture.shape[:2]))
 
 
 def _kept(picture: Picture, source: Picture, plane: Plane) -> Picture:
@@ -227,35 +220,37 @@ def _kept(picture: Picture, source: Picture, plane: Plane) -> Picture:
 def loose(cut: Cut) -> Step:
     """A cut-out that only has to be placed: a screen key is then written only where something is left of
     the picture."""
-    if cut.write is None:
+    if cut.written is None:
         return cut.step
-    run, params = partial(cut.write, loose_key), (cut.step.key, "loose")
-    return step("screen-key", run, params, *cut.step.inputs)
+    args = ("loose", cut.side or "inside", *cut.written.args)
+    return step(cut.step.kind, cut.written.function, args, *cut.step.inputs)
 
 
 def laid_over(placed: Step, later: Later, grey: bool) -> Step:
     """A placed layer joined with coverage of the sheet; ``grey`` when it shows its own coverage."""
-    hows = [how for _, how in later]
+    hows = tuple(how for _, how in later)
+    return step("over-sheet", _over, (hows, grey), placed, *(plane for plane, _ in later))
 
-    def run(patch: Patch | None, *planes: Any) -> Patch | None:
-        whole: Patch | None = None
-        for plane, how in zip(planes, hows, strict=True):
-            if how == "whole":
-                whole = plane
-            elif how == "add":
-                patch = _added(patch, whole, plane, grey)
-            elif patch is not None:
-                h, w = patch.pixels.shape[:2]
-                piece = plane[patch.top : patch.top + h, patch.left : patch.left + w]
-                if how == "subtract":
-                    piece = 255 - piece
-                pixels = weighed(patch.pixels, np.ascontiguousarray(piece))
-                if grey:
-                    pixels[..., 3] = patch.pixels[..., 3]
-                patch = Patch(patch.left, patch.top, pixels)
-        return patch
 
-    return step("over-sheet", run, (hows, grey), placed, *(plane for plane, _ in later))
+def _over(
+    hows: tuple[str, ...], grey: bool, patch: Patch | None, *planes: Any
+) -> Patch | None:  # fmt: skip
+    whole: Patch | None = None
+    for plane, how in zip(planes, hows, strict=True):
+        if how == "whole":
+            whole = plane
+        elif how == "add":
+            patch = _added(patch, whole, plane, grey)
+        elif patch is not None:
+            h, w = patch.pixels.shape[:2]
+            piece = plane[patch.top : patch.top + h, patch.left : patch.left + w]
+            if how == "subtract":
+                piece = 255 - piece
+            pixels = weighed(patch.pixels, np.ascontiguousarray(piece))
+            if grey:
+                pixels[..., 3] = patch.pixels[..., 3]
+            patch = Patch(patch.left, patch.top, pixels)
+    return patch
 
 
 def _added(patch: Patch | None, whole: Patch | None, plane: Plane, grey: bool) -> Patch | None:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from math import ceil, floor, radians
-from typing import Any
 
 import numpy as np
 
@@ -15,6 +13,47 @@ from velvet_seam.core.picture.shape import Soft
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.steps import Step, step
 from velvet_seam.core.timing.at import At
+
+
+class MaskAt:
+    """A mask as it is at a frame; its ``digest`` says all that its coverage depends on, and nothing else, so
+    that what stands still is the same at every frame."""
+
+    def __init__(self, mask: Mask, at: At) -> None:
+        self.mask, self.at = mask, at
+
+    @property
+    def digest(self) -> str:
+        return repr((self.mask.numbers(self.at), self.mask.invert))
+
+
+def _drawn(
+    one: MaskAt, size: tuple[int, int], ground: tuple[int, int], unit: float, here: float
+) -> Plane:
+    """The coverage of a mask over a picture.
+
+    Args:
+        size: width and height of the picture.
+        ground: of what the mask's numbers are pixels of: the source, or the canvas.
+        unit: canvas pixels to one of those.
+        here: how much of it there is, 0 to 1, where it is thinner than a pixel.
+    """
+    mask, at = one.mask, one.at
+    across, down = ground[0] / size[0], ground[1] / size[1]
+    x, y = at(mask.x) + ground[0] / 2, at(mask.y) + ground[1] / 2
+    turn = radians(at(mask.rotation))
+    c, s = np.cos(turn), np.sin(turn)
+    soft = Soft(at(mask.grow), at(mask.feather_in), at(mask.feather_out), unit * across)
+    # from picture pixels to the mask's own, turned back about its point
+    to_own = np.array([[c, s, -c * x - s * y], [-s, c, s * x - c * y], [0, 0, 1]]) @ np.diag(
+        [across, down, 1]
+    )
+    plane = mask.covered(at, Ground(size, to_own, across, unit, soft))
+    return faded(faded(plane, here, False), at.part(mask.opacity), mask.invert)
+
+
+def _all_joined(hows: tuple[str, ...], *planes: Plane) -> Plane:
+    return all_joined(list(zip(planes, hows, strict=True)))
 
 
 class Masking:
@@ -31,54 +70,21 @@ class Masking:
         hows = [mask.combine if use == "limit" else "add" for mask in masks]
         if len(planes) == 1 and hows[0] != "subtract":
             return planes[0]
-        return step(
-            "mask-planes",
-            lambda *made: all_joined(list(zip(made, hows, strict=True))),
-            hows,
-            *planes,
-        )
+        return step("mask-planes", _all_joined, (tuple(hows),), *planes)
 
     def _plane(self, mask: Mask, on_canvas: bool) -> Step:
-        draw = self._drawing(mask, on_canvas)
-        opacity, invert = self._at.part(mask.opacity), mask.invert
+        sheet = self._context.sheet
         # What is thinner than a pixel of the canvas covers only as much of one, so that a shape that grows
         # from nothing begins with nothing, however soft.
         thick = min(mask.extents(self._at), default=np.inf)
         here = min(1.0, thick * (1.0 if on_canvas else self._scale))
-        params: tuple[Any, ...] = (mask.numbers(self._at), invert, here)
         if on_canvas:
-            sheet = self._context.sheet
-            size = (sheet.width, sheet.height)
+            size, ground = (sheet.width, sheet.height), (sheet.canvas_width, sheet.canvas_height)
+            unit = 1.0
         else:
-            params = (*params, self._scale, self._width, self._height)
-            size = self._context.picture_size(self._layer)
-
-        def plane() -> Plane:
-            return faded(faded(draw(*size), here, False), opacity, invert)
-
-        return step("mask-plane", plane, (*params, size))
-
-    def _drawing(self, mask: Mask, on_canvas: bool) -> Callable[[int, int], Plane]:
-        """A function from a picture's size to the mask's coverage over it."""
-        sheet, at = self._context.sheet, self._at
-        if on_canvas:
-            wide, high, unit = sheet.canvas_width, sheet.canvas_height, 1.0
-        else:
-            wide, high, unit = self._width, self._height, self._scale
-        x, y = at(mask.x) + wide / 2, at(mask.y) + high / 2
-        turn = radians(at(mask.rotation))
-        c, s = np.cos(turn), np.sin(turn)
-
-        def draw(width: int, height: int) -> Plane:
-            across, down = wide / width, high / height
-            soft = Soft(at(mask.grow), at(mask.feather_in), at(mask.feather_out), unit * across)
-            # from picture pixels to the mask's own, turned back about its point
-            to_own = np.array(
-                [[c, s, -c * x - s * y], [-s, c, s * x - c * y], [0, 0, 1]]
-            ) @ np.diag([across, down, 1])
-            return mask.covered(at, Ground((width, height), to_own, across, unit, soft))
-
-        return draw
+            size, ground = self._context.picture_size(self._layer), (self._width, self._height)
+            unit = self._scale
+        return step("mask-plane", _drawn, (MaskAt(mask, self._at), size, ground, unit, here))
 
     def rows_left(self) -> tuple[float, float]:
         """What the masks leave of a layer's height, as parts of it: the rest need not be keyed."""

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 from dataclasses import replace
-from functools import partial
 from typing import Any, Literal
 
 import numpy as np
@@ -110,9 +109,9 @@ class Planner:
         size = (self._sheet.width, self._sheet.height)
         if view == "dropped":
             raw = self.placed(layer, frame, raw=True)
-            return step("dropped", partial(show_dropped, size), size, raw, placed, keep=False)
+            return step("dropped", show_dropped, (size,), raw, placed, keep=False)
         if view == "on-checker":
-            return step("on-checker", partial(show_on_checker, size), size, placed, keep=False)
+            return step("on-checker", show_on_checker, (size,), placed, keep=False)
         return self._compose(bed, [(placed, "normal", 1.0)], finished=True)
 
     def _stack(
@@ -189,23 +188,12 @@ class Planner:
     ) -> Step:  # fmt: skip
         """Layers joined over a colour or over what has been joined already."""
         size = (self._sheet.width, self._sheet.height)
-        how = [(blend, opacity) for _, blend, opacity in joins]
-        linear = self._shot.light == "linear"
-        write = compose if not finished else compose_yuv420 if self._video else compose_rgba8
-
-        def run(*inputs: Any) -> Any:
-            below: Below | None = inputs[-1] if base is not None else None
-            laid = [
-                Join(patch or NOTHING, blend, opacity)
-                for patch, (blend, opacity) in zip(inputs, how, strict=False)
-                if patch is not None or blend in EVERYWHERE
-            ]
-            return write(*size, colour, laid, below, linear)
-
+        how = tuple((blend, opacity) for _, blend, opacity in joins)
+        form = "floats" if not finished else "frame" if self._video else "picture"
         inputs = [one for one, _, _ in joins] + ([base] if base else [])
+        args = (form, size, colour, how, self._shot.light == "linear")
         kind = "finish" if finished else "below"
-        params = (size, colour, how, linear, self._video)
-        return step(kind, run, params, *inputs, keep=not finished)
+        return step(kind, _composed, args, *inputs, keep=not finished)
 
     def placed(
         self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False,
@@ -229,8 +217,7 @@ class Planner:
         if whole and self._video and picture is source and not later and not spot.wipe:
             picture = self.in_planes(layer, frame)
         if spot.wipe:
-            side, part = spot.wipe
-            picture = step("wipe", partial(wiped, side=side, part=part), spot.wipe, picture)
+            picture = step("wipe", _wiped, spot.wipe, picture)
         lit = At(frame - layer.span.first)(layer.shutter) / 360
         count = SHUTTER_STEPS if lit else 1
         spots = [self._spot(layer, frame + lit * ((k + 0.5) / count - 0.5)) for k in range(count)]
@@ -239,23 +226,7 @@ class Planner:
             matrices = matrices[:1]  # what stands still is not blurred
         if self._video and len(matrices) == 1 and picture is cut.step:
             picture = loose(cut)
-
-        def run(source: Picture | Planes | Loose) -> Patch | PlanesPatch | None:
-            if isinstance(source, Loose):
-                h, w = source.pixels.shape[:2]
-                ratio = np.diag([width / w, height / h, 1.0])
-                return place(source.pixels, matrices[0] @ ratio, *size, source.held)
-            if isinstance(source, Planes):
-                ratio = np.diag([width / source.width, height / source.height, 1.0])
-                if len(matrices) == 1:
-                    return place_planes(source, matrices[0] @ ratio, *size)
-                source = source.rgba()
-            ratio = np.diag([width / source.shape[1], height / source.shape[0], 1.0])
-            made = [place(source, matrix @ ratio, *size) for matrix in matrices]
-            return made[0] if len(made) == 1 else averaged(made)
-
-        params = ([matrix.tobytes() for matrix in matrices], size, width, height)
-        placed = step("place", run, params, picture)
+        placed = step("place", _placed, (tuple(matrices), size, width, height), picture)
         return laid_over(placed, later, grey) if later else placed
 
     def _matrix(
@@ -332,6 +303,44 @@ class Planner:
 
     def _showing(self, layer: Layer, frame: int) -> Showing:
         return Showing(layer, frame, self._shot.rate, self._sheet, self._footage)
+
+
+def _composed(
+    form: str, size: tuple[int, int], colour: tuple[int, int, int],
+    how: tuple[tuple[str, float], ...], linear: bool, *inputs: Any,
+) -> Any:  # fmt: skip
+    """Patches joined as ``how`` says, over what is joined already where there is one input more."""
+    below: Below | None = inputs[-1] if len(inputs) > len(how) else None
+    laid = [
+        Join(patch or NOTHING, blend, opacity)
+        for patch, (blend, opacity) in zip(inputs, how, strict=False)
+        if patch is not None or blend in EVERYWHERE
+    ]
+    write = {"floats": compose, "frame": compose_yuv420, "picture": compose_rgba8}[form]
+    return write(*size, colour, laid, below, linear)
+
+
+def _placed(
+    matrices: tuple[Matrix, ...], size: tuple[int, int], width: int, height: int,
+    picture: Picture | Planes | Loose,
+) -> Patch | PlanesPatch | None:  # fmt: skip
+    """A picture of so many source pixels on the sheet: where it lies at one moment, or the mean of several."""
+    if isinstance(picture, Loose):
+        h, w = picture.pixels.shape[:2]
+        ratio = np.diag([width / w, height / h, 1.0])
+        return place(picture.pixels, matrices[0] @ ratio, *size, picture.held)
+    if isinstance(picture, Planes):
+        ratio = np.diag([width / picture.width, height / picture.height, 1.0])
+        if len(matrices) == 1:
+            return place_planes(picture, matrices[0] @ ratio, *size)
+        picture = picture.rgba()
+    ratio = np.diag([width / picture.shape[1], height / picture.shape[0], 1.0])
+    made = [place(picture, matrix @ ratio, *size) for matrix in matrices]
+    return made[0] if len(made) == 1 else averaged(made)
+
+
+def _wiped(side: str, part: float, picture: Picture) -> Picture:
+    return wiped(picture, side, part)
 
 
 def _coverage(picture: Picture) -> Picture:

@@ -15,6 +15,22 @@ Colour = tuple[float, float, float]
 """Red, green and blue, 0 to 255."""
 
 
+How = Literal["whole", "loose"]
+"""A picture is written whole, or only where something is left of it."""
+
+Side = Literal["inside", "outside"]
+"""What a mask leaves of a picture."""
+
+
+@dataclass(frozen=True)
+class Written:
+    """A function that writes a cut-out in any way: called with :data:`How`, :data:`Side`, ``args``, what the
+    inputs of the step give, and a mask where there is one."""
+
+    function: Callable[..., Any]
+    args: tuple[Any, ...]
+
+
 @dataclass(frozen=True)
 class Cut:
     """What a matte comes to: the ``step`` gives the layer's picture cut out, a plane of coverage over that
@@ -22,11 +38,10 @@ class Cut:
 
     step: Step
     gives: Literal["picture", "plane", "sheet"] = "picture"
-    write: Callable[..., Any] | None = None
-    """Of what can be written whole, with a mask laid on, or loose: called with the way to write it, then with
-    what the inputs of the step give."""
-    masked: bool = False
-    """A mask has been laid on already, and no other can be in the same go."""
+    written: Written | None = None
+    """Of what can be written whole, with a mask laid on, or loose."""
+    side: Side | None = None
+    """A mask has been laid on already, this side of it left, and no other can be in the same go."""
 
 
 class Asked(Protocol):

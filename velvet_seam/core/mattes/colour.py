@@ -9,8 +9,9 @@ from pydantic import Field
 from velvet_seam.core.mattes import base
 from velvet_seam.core.mattes.base import Asked, Cut, MatteBase
 from velvet_seam.core.picture.colour_key import colour_key
+from velvet_seam.core.picture.coverage import Plane
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.steps import step
+from velvet_seam.core.steps import Picture, step
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.words import Colour, colour_to_rgb, rgb_to_colour
@@ -41,11 +42,9 @@ class ColourKey(MatteBase):
     ] = 8.0  # fmt: skip
 
     def cut(self, asked: Asked) -> Cut:
-        colours = [colour_to_rgb(colour) for colour in self.colours]
-        reach = {"tolerance": asked.at(self.tolerance), "softness": asked.at(self.softness)}
-        params = (colours, sorted(reach.items()))
-        made = step("colour-key", lambda p: colour_key(p, colours, **reach), params, asked.picture)
-        return Cut(made, "plane")
+        colours = tuple(colour_to_rgb(colour) for colour in self.colours)
+        args = (colours, asked.at(self.tolerance), asked.at(self.softness))
+        return Cut(step("colour-key", _keyed, args, asked.picture), "plane")
 
     @classmethod
     def of_sample(cls, identity: str, colour: base.Colour, border: bool) -> ColourKey:
@@ -67,3 +66,9 @@ class ColourKey(MatteBase):
                 "A colour key needs one sample at least. Add another first, or take the key away."
             )
         return {"colours": left}
+
+
+def _keyed(
+    colours: tuple[tuple[int, int, int], ...], tolerance: float, softness: float, picture: Picture
+) -> Plane:
+    return colour_key(picture, colours, tolerance=tolerance, softness=softness)

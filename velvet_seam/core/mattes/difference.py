@@ -9,7 +9,7 @@ from pydantic import Field
 
 from velvet_seam.core.mattes.base import Asked, Cut, MatteBase
 from velvet_seam.core.picture.difference_key import difference_key, median_plate
-from velvet_seam.core.steps import Picture, Step, step
+from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.words import Id, Part
@@ -70,14 +70,8 @@ class DifferenceKey(MatteBase):
         if plate is None:  # its footage is of a kind that has no picture
             return Cut(asked.picture)
         at = asked.at
-        settings = {
-            "tolerance": at(self.tolerance), "softness": at(self.softness),
-            "ignore_shadows": at.part(self.ignore_shadows),
-        }  # fmt: skip
-        return Cut(step(
-            "difference-key", lambda p, q: difference_key(p, q, **settings), sorted(settings.items()),
-            asked.picture, plate,
-        ))  # fmt: skip
+        settings = at(self.tolerance), at(self.softness), at.part(self.ignore_shadows)
+        return Cut(step("difference-key", _keyed, settings, asked.picture, plate))
 
     def _plate(self, asked: Asked) -> Step | None:
         """The clean plate: it lasts, whatever it is read from."""
@@ -87,15 +81,23 @@ class DifferenceKey(MatteBase):
         )
         if found is None:
             return None
-        footage = found
         if isinstance(plate, FramePlate | FootagePlate):
-            number = footage.frame_at(Fraction(0)) + plate.frame
-            return step("plate", lambda: footage.read(number), (footage.digest, number))
-        last = footage.frame_at(Fraction(1_000_000))
+            return step("plate", _median, (found, (found.frame_at(Fraction(0)) + plate.frame,)))
+        last = found.frame_at(Fraction(1_000_000))
         count = min(MEDIAN_FRAMES, last + 1)
         numbers = sorted({round(n * last / max(1, count - 1)) for n in range(count)})
+        return step("plate", _median, (found, tuple(numbers)))
 
-        def median() -> Picture:
-            return median_plate([footage.read(n) for n in numbers])
 
-        return step("plate", median, (footage.digest, numbers))
+def _keyed(
+    tolerance: float, softness: float, ignore_shadows: float, picture: Picture, plate: Picture
+) -> Picture:
+    return difference_key(
+        picture, plate, tolerance=tolerance, softness=softness, ignore_shadows=ignore_shadows
+    )
+
+
+def _median(footage: Footage, numbers: tuple[int, ...]) -> Picture:
+    """Of several frames of some footage; of one it is that frame."""
+    frames = [footage.read(number) for number in numbers]
+    return median_plate(frames) if len(frames) > 1 else frames[0]

@@ -46,15 +46,13 @@ class LayerMatte(MatteBase):
         if not may:
             return None
         size, bright, turned = asked.size, self.of == "brightness", self.invert
-        if placed is None:
-            made = step("no-layer", lambda: _plane_of(None, size, bright, turned), (size, turned))
-        else:
-            made = step("layer-matte", lambda patch: _plane_of(patch, size, bright, turned),
-                        (size, bright, turned), placed)  # fmt: skip
-        return Cut(made, "sheet")
+        there = () if placed is None else (placed,)
+        return Cut(step("layer-matte", _plane_of, (size, bright, turned), *there), "sheet")
 
 
-def _plane_of(patch: Patch | None, size: tuple[int, int], bright: bool, turned: bool) -> Plane:
+def _plane_of(
+    size: tuple[int, int], bright: bool, turned: bool, patch: Patch | None = None
+) -> Plane:
     """A placed layer's coverage or brightness over the whole sheet."""
     plane = np.zeros((size[1], size[0]), np.uint8)
     if patch is not None:

@@ -6,8 +6,9 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from velvet_seam.core.mattes.base import Asked, Colour, Cut, MatteBase
 from velvet_seam.core.picture.colour import LUMA_709
+from velvet_seam.core.picture.coverage import Plane
 from velvet_seam.core.picture.luma_key import luma_key
-from velvet_seam.core.steps import step
+from velvet_seam.core.steps import Picture, step
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
 
@@ -37,13 +38,8 @@ class LumaKey(MatteBase):
 
     def cut(self, asked: Asked) -> Cut:
         at = asked.at
-        levels = {
-            "low": at.part(self.low), "high": at.part(self.high), "softness": at.part(self.softness)
-        }  # fmt: skip
-        params = sorted(levels.items())
-        return Cut(
-            step("luma-key", lambda p: luma_key(p, **levels), params, asked.picture), "plane"
-        )
+        levels = at.part(self.low), at.part(self.high), at.part(self.softness)
+        return Cut(step("luma-key", _keyed, levels, asked.picture), "plane")
 
     @classmethod
     def of_sample(cls, identity: str, colour: Colour, border: bool) -> LumaKey:
@@ -53,6 +49,10 @@ class LumaKey(MatteBase):
     def with_sample(self, colour: Colour, border: bool, more: bool) -> dict[str, Any]:
         low, high = luma_range(colour)
         return {"low": low, "high": high}
+
+
+def _keyed(low: float, high: float, softness: float, picture: Picture) -> Plane:
+    return luma_key(picture, low=low, high=high, softness=softness)
 
 
 def luma_range(colour: Colour) -> tuple[float, float]:

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
+from dataclasses import dataclass
 from math import ceil, floor
 from typing import Annotated, Any, ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 
 from velvet_seam.core.mattes import base
-from velvet_seam.core.mattes.base import Asked, Cut, MatteBase
-from velvet_seam.core.picture.coverage import Plane
+from velvet_seam.core.mattes.base import Asked, Cut, How, MatteBase, Side, Written
+from velvet_seam.core.picture.coverage import Plane, fitted
 from velvet_seam.core.picture.planes import Planes
-from velvet_seam.core.picture.screen_key import Screen, read_screen, screen_key
+from velvet_seam.core.picture.screen_key import Loose, Screen, loose_key, read_screen, screen_key
 from velvet_seam.core.picture.study import size_of
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.steps import Picture, step
@@ -78,31 +78,16 @@ class ScreenKey(MatteBase):
 
     def cut(self, asked: Asked) -> Cut:
         at = asked.at
-        settings = {
-            "tolerance": at.part(self.tolerance), "softness": at.part(self.softness),
-            "keep_shadows": at.part(self.keep_shadows), "despill": at.part(self.despill),
-        }  # fmt: skip
-        clip = at.part(self.clip_black), at.part(self.clip_white)
-        colour, left, spill_to = colour_to_rgb(self.colour), asked.rows_left(), self.spill_to
-
-        def keyed(
-            write: Callable[..., Any], source: Picture | Planes, screen: Screen,
-            mask: Plane | None = None,
-        ) -> Any:  # fmt: skip
-            height = size_of(source)[0]
-            rows = (floor(left[0] * height), ceil(left[1] * height))
-            return write(
-                source, screen, colour, **settings, clip=clip, spill_to=spill_to, rows=rows,
-                mask=mask,
-            )  # fmt: skip
-
+        settings = _Settings(
+            colour_to_rgb(self.colour), at.part(self.tolerance), at.part(self.softness),
+            (at.part(self.clip_black), at.part(self.clip_white)), at.part(self.keep_shadows),
+            at.part(self.despill), self.spill_to, asked.rows_left(),
+        )  # fmt: skip
         # a screen is read in the codec's planes in either case, so that either gives the same bits
-        read = step("read-screen", lambda p: read_screen(p, colour), colour, asked.in_planes)
-        params = (colour, sorted(settings.items()), clip, spill_to, left)
+        read = step("read-screen", _read, settings.colour, asked.in_planes)
         source = asked.in_planes if asked.video else asked.picture
-        return Cut(
-            step("screen-key", partial(keyed, screen_key), params, source, read), write=keyed
-        )
+        made = step("screen-key", _keyed, ("whole", "inside", settings), source, read)
+        return Cut(made, written=Written(_keyed, (settings,)))
 
     @classmethod
     def of_sample(cls, identity: str, colour: base.Colour, border: bool) -> ScreenKey:
@@ -127,6 +112,41 @@ class ScreenKey(MatteBase):
         if not left or len(left) == len(self.samples):
             raise Gone("Nothing was changed: that area is no longer there.")
         return {"samples": left if len(left) > 1 else (), "colour": mean_colour(left)}
+
+
+@dataclass(frozen=True)
+class _Settings:
+    """Values of a screen key at a frame; ``left`` are the rows that are needed, as parts of the height."""
+
+    colour: tuple[int, int, int]
+    tolerance: float
+    softness: float
+    clip: tuple[float, float]
+    keep_shadows: float
+    despill: float
+    spill_to: str
+    left: tuple[float, float]
+
+
+def _read(red: int, green: int, blue: int, picture: Picture | Planes) -> Screen:
+    return read_screen(picture, (red, green, blue))
+
+
+def _keyed(
+    how: How, side: Side, settings: _Settings, source: Picture | Planes, screen: Screen,
+    mask: Plane | None = None,
+) -> Picture | Loose:  # fmt: skip
+    """A picture keyed, and what a mask leaves of it."""
+    height, width = size_of(source)
+    rows = (floor(settings.left[0] * height), ceil(settings.left[1] * height))
+    if mask is not None:
+        mask = fitted(mask if side == "inside" else np.asarray(255 - mask), height, width)
+    write = screen_key if how == "whole" else loose_key
+    return write(
+        source, screen, settings.colour, tolerance=settings.tolerance, softness=settings.softness,
+        clip=settings.clip, keep_shadows=settings.keep_shadows, despill=settings.despill,
+        spill_to=settings.spill_to, rows=rows, mask=mask,
+    )  # fmt: skip
 
 
 def mean_colour(colours: tuple[str, ...]) -> str:
