@@ -81,26 +81,55 @@ def test_frames_made_side_by_side_are_the_same_and_each_is_made_once(shot, previ
     assert engine.counts["finish"] == engine.counts["screen-key"] == 6
 
 
+ALIVE: list[weakref.ref] = []
+SEEN: list[list[bool]] = []
+
+
+def made_of(value: int, *sources: np.ndarray) -> np.ndarray:
+    SEEN.append([one() is not None for one in ALIVE])
+    made = np.full(1000, value + sum(int(one[0]) for one in sources))
+    ALIVE.append(weakref.ref(made))
+    return made
+
+
+def test_a_key_says_all_that_a_step_is_called_with():
+    """Another function, number, array or input is another key; what no key can name is refused."""
+    plane = np.zeros((2, 3), np.uint8)
+    first = step("a", made_of, (1, (2.0, "x"), plane))
+    others = [
+        step("a", np_sum, (1, (2.0, "x"), plane)),
+        step("a", made_of, (1, (2.5, "x"), plane)),
+        step("a", made_of, (1, (2.0, "x"), plane.reshape(3, 2))),
+        step("a", made_of, (1, (2.0, "x"), plane + 1)),
+        step("a", made_of, (1, (2.0, "x"), plane.astype(np.int8))),
+        step("a", made_of, (1, (2.0, "x"), plane), first),
+    ]
+    assert len({one.key for one in [first, *others]}) == len(others) + 1
+    assert step("b", made_of, (1, [2.0, "x"], plane.copy())).key == first.key
+    for function in (lambda: plane, partial(made_of, 1)):
+        with pytest.raises(TypeError, match="no key can name"):
+            step("a", function, ())
+    with pytest.raises(TypeError, match="does not say"):
+        step("a", made_of, ({1, 2},))
+
+
+def np_sum(*numbers: float) -> float:
+    return sum(numbers)
+
+
 def test_what_is_made_is_let_go_with_the_last_step_that_needs_it(preview):
     """A source that two steps need, the second of them late: made once, there for both, gone after."""
-    alive: list[weakref.ref] = []
-    seen: list[list[bool]] = []
-
-    def make(value: int, *sources: np.ndarray) -> np.ndarray:
-        seen.append([one() is not None for one in alive])
-        made = np.full(1000, value + sum(int(one[0]) for one in sources))
-        alive.append(weakref.ref(made))
-        return made
-
-    source = step("source", partial(make, 1), 1, lasting=False)
-    cut = step("cut", partial(make, 10), 2, source, lasting=False)
-    both = step("both", partial(make, 100), 3, cut, source, lasting=False)
-    last = step("last", partial(make, 1000), 4, both, lasting=False)
+    ALIVE.clear()
+    SEEN.clear()
+    source = step("source", made_of, (1,), lasting=False)
+    cut = step("cut", made_of, (10,), source, lasting=False)
+    both = step("both", made_of, (100,), cut, source, lasting=False)
+    last = step("last", made_of, (1000,), both, lasting=False)
     engine = Engine(preview, passing=True)
     assert int(engine.picture(last)[0]) == 1112
     assert dict(engine.counts) == {"source": 1, "cut": 1, "both": 1, "last": 1}
-    assert seen == [[], [True], [True, True], [False, False, True]]
-    assert not any(one() for one in alive[:3])
+    assert SEEN == [[], [True], [True, True], [False, False, True]]
+    assert not any(one() for one in ALIVE[:3])
 
 
 @pytest.mark.parametrize("use", ["limit", "garbage"])

@@ -144,7 +144,11 @@ class Showing:
         )
 
     def frame_of(self, footage: Any, planes: bool) -> Step:
-        return step("read", lambda: np.full((2, 3, 4), 255, np.uint8), footage.name)
+        return step("read", white, (footage.name,))
+
+
+def white(name: str) -> np.ndarray:
+    return np.full((2, 3, 4), 255, np.uint8)
 
 
 @pytest.mark.parametrize("kind", SOURCES, ids=kind_of)

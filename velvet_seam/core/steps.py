@@ -104,6 +104,9 @@ def _called(function: Callable[..., Any]) -> tuple[str, str, str]:
     return function.__module__, function.__qualname__, code
 
 
+_PLAIN = frozenset({type(None), bool, int, float, str, bytes})
+
+
 def said(argument: Any) -> Any:
     """An argument in words that differ wherever it differs: plain values as they are, footage and the like by
     their ``digest``.
@@ -111,10 +114,13 @@ def said(argument: Any) -> Any:
     >>> said((1, [2.5, "three"], None)), said(np.zeros(1, np.uint8))
     ((1, (2.5, 'three'), None), ('|u1', (1,), b'\\x00'))
     """
-    if argument is None or isinstance(argument, str | int | float | bytes):
+    kind = type(argument)
+    if kind in _PLAIN:
         return argument
-    if isinstance(argument, tuple | list):
-        return tuple([said(one) for one in argument])
+    if kind is tuple or kind is list:
+        return tuple([one if type(one) in _PLAIN else said(one) for one in argument])
+    if isinstance(argument, float):  # of NumPy's
+        return float(argument)
     if isinstance(argument, np.ndarray):
         return argument.dtype.str, argument.shape, argument.tobytes()
     digest = getattr(argument, "digest", None)

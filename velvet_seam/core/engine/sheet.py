@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,4 +35,11 @@ class Sheet:
 
     def matrix(self) -> NDArray[np.float64]:
         """From canvas pixels to pixels of the sheet."""
-        return np.diag([self.width / self.canvas_width, self.height / self.canvas_height, 1.0])
+        return _to_sheet(self)
+
+
+@cache
+def _to_sheet(sheet: Sheet) -> NDArray[np.float64]:
+    matrix = np.diag([sheet.width / sheet.canvas_width, sheet.height / sheet.canvas_height, 1.0])
+    matrix.flags.writeable = False
+    return matrix

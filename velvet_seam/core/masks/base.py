@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -110,8 +111,13 @@ class MaskBase(Part):
 
     def numbers(self, at: At) -> tuple[Any, ...]:
         """All that its coverage depends on, at a frame."""
-        fields = type(self).model_fields
-        return (self.kind, *(at(getattr(self, n)) for n in fields if bounds_of(type(self), n)))
+        return (self.kind, *[at(getattr(self, name)) for name in _moving(type(self))])
+
+
+@cache
+def _moving(kind: type[MaskBase]) -> tuple[str, ...]:
+    """The names of the values of a kind of mask."""
+    return tuple(name for name in kind.model_fields if bounds_of(kind, name))
 
 
 Width = Annotated[

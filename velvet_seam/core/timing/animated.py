@@ -6,6 +6,7 @@ import itertools
 import weakref
 from bisect import bisect_right
 from fractions import Fraction
+from functools import cached_property, lru_cache
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 from pydantic.dataclasses import dataclass
@@ -32,6 +33,11 @@ class Keyframes(BaseModel):
 
     keys: tuple[Keyframe, ...] = Field(min_length=1, max_length=10_000)
 
+    @cached_property
+    def frames(self) -> tuple[int, ...]:
+        """Where the keyframes are: looked through at every frame of a film."""
+        return tuple(key.frame for key in self.keys)
+
     @field_validator("keys")
     @classmethod
     def _in_order(cls, keys: tuple[Keyframe, ...]) -> tuple[Keyframe, ...]:
@@ -57,7 +63,7 @@ def value_at(value: Animated, frame: float) -> float:
     if not isinstance(value, Keyframes):
         return float(value)
     keys = value.keys
-    after = bisect_right(keys, frame, key=lambda key: key.frame)
+    after = bisect_right(value.frames, frame)
     if after == 0:
         return keys[0].value
     left = keys[after - 1]
@@ -68,6 +74,7 @@ def value_at(value: Animated, frame: float) -> float:
     return left.value + (right.value - left.value) * eased(left.ease, t)
 
 
+@lru_cache(maxsize=4096)
 def _exact(value: float) -> Fraction:
     """The simple fraction that a number stands for: 20.833… % is 125/6 %, and 120 frames a second are
     then shown one by one at 25."""
@@ -91,7 +98,7 @@ def _up_to(value: Keyframes, frame: int) -> Fraction:
     keys = value.keys
     if frame <= keys[0].frame:
         return _exact(keys[0].value) * (frame - keys[0].frame)
-    n = bisect_right(keys, frame, key=lambda key: key.frame) - 1
+    n = bisect_right(value.frames, frame) - 1
     whole = _areas(value)[n]
     if n == len(keys) - 1:
         return whole + _exact(keys[n].value) * (frame - keys[n].frame)
