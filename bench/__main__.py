@@ -32,6 +32,7 @@ from bench.reference import reference_picture
 from bench.waiting import ask, first_picture, long_clip, pages_during_renders
 from tests.application import CHROMIUM, application
 from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.picture.screen import measure_border
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.shot.edits import apply, read_edit
@@ -39,7 +40,6 @@ from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import written
 from velvet_seam.demo.scenario import fill
 from velvet_seam.store.library import Library
-from velvet_seam.web.blends import GROUPS
 from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.painter import Paint, Painter, Wall
 
@@ -270,7 +270,7 @@ def seams(library: Library, shot: Shot) -> None:
                 f"{median:.1f} ms",
                 f"95 %: {late:.1f} ms (aim {aim} ms)",
             )
-    painter, names = Painter(library), tuple(name for _, group in GROUPS for name in group)
+    painter, names = Painter(library), NAMES
     document = written(shot)
     median, late = timed(lambda n: painter.answer(Wall(document, "l-moth", 40 + n, names)), 15)
     line(

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from velvet_seam.core.picture.blend import ADDING, MODES
+from velvet_seam.core.picture.blends import BLENDS, NAMES
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8, compose_yuv420
 from velvet_seam.core.picture.join_rows import PIECE
 from velvet_seam.core.picture.placement import Patch, PlanesPatch
@@ -115,7 +115,7 @@ def test_a_layer_of_one_colour_is_joined_as_its_pixels_are(colour, linear):
     striped = Patch(5, 1, np.broadcast_to(one_other, (3, wide - 9, 4)))
     for patch in (flat, striped):
         dense = Patch(patch.left, patch.top, patch.pixels.copy())
-        for mode in MODES:
+        for mode in NAMES:
             got, wanted = (
                 compose(wide, 4, (0, 0, 0), [ground, Join(one, mode, 0.6)], linear=linear)
                 for one in (patch, dense)
@@ -126,7 +126,7 @@ def test_a_layer_of_one_colour_is_joined_as_its_pixels_are(colour, linear):
 @pytest.mark.parametrize("linear", [False, True])
 def test_it_does_not_matter_where_a_stack_is_cut(linear):
     rng = np.random.default_rng(11)
-    joins = [Join(random_patch(rng, n % 3 == 0), mode, 0.8) for n, mode in enumerate(MODES)]
+    joins = [Join(random_patch(rng, n % 3 == 0), mode, 0.8) for n, mode in enumerate(NAMES)]
     at_once = compose_rgba8(W, H, (9, 9, 9), joins, linear=linear)
     for cut in (1, 7, len(joins)):
         base = compose(W, H, (9, 9, 9), joins[:cut], linear=linear)
@@ -134,7 +134,7 @@ def test_it_does_not_matter_where_a_stack_is_cut(linear):
         assert np.array_equal(got, at_once)
 
 
-@pytest.mark.parametrize("mode", [MODES[n] for n in ADDING])
+@pytest.mark.parametrize("mode", [blend.name for blend in BLENDS if blend.black_idle])
 @pytest.mark.parametrize("linear", [False, True])
 def test_black_adds_nothing(mode, linear):
     """To the bit, whether a piece of a row is all black, and so passed over, or has one lit pixel."""

@@ -11,10 +11,12 @@ from pydantic import BaseModel, ValidationError
 
 from velvet_seam.core.masks import MASKS, Ground, MaskBase
 from velvet_seam.core.mattes import MATTES, MatteBase, MedianPlate
+from velvet_seam.core.picture.blends import ATOP, BLENDS, NAMES, PLUS_LIGHTER
 from velvet_seam.core.picture.shape import Soft
 from velvet_seam.core.shot.edits import EDITS, apply, read_edit
 from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.mark import Mark
+from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sources import SOURCES, ColourSource, SourceBase
 from velvet_seam.core.steps import Step, step
@@ -22,6 +24,7 @@ from velvet_seam.core.timing.animated import Keyframe, Keyframes
 from velvet_seam.core.timing.at import At
 from velvet_seam.core.timing.bounds import Bounds, bounds_of
 from velvet_seam.core.words import kind_of
+from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.kinds import kinds
 
 CORNERS = [{"x": -90, "y": -70}, {"x": 80, "y": -60}, {"x": 10, "y": 95}]
@@ -252,3 +255,20 @@ def test_an_edit_is_complete(kind: type[Any]):
         })  # fmt: skip
         with pytest.raises(ValueError, match="is locked"):
             apply(still, edit)
+
+
+def test_every_blend_is_complete():
+    """A blend has one way to act, its words, and a place among those of its group on the wall."""
+    groups = [group for group, _ in GROUPS]
+    assert len(set(groups)) == len(groups)  # those of a group stand together
+    assert len({blend.title for blend in BLENDS}) == len(BLENDS) == len(NAMES)
+    for blend in BLENDS:
+        assert blend.says.endswith(".")
+        assert bool(blend.channel) + bool(blend.whole) + bool(blend.cuts) == (
+            0 if blend in (ATOP, PLUS_LIGHTER) else 1
+        )
+        document = {"blend": blend.name}
+        assert Seam.model_validate(document).blend == blend.name
+    with pytest.raises(ValidationError, match="there is no blend"):
+        Seam.model_validate({"blend": "nothing"})
+    assert Seam.model_json_schema()["properties"]["blend"]["enum"] == list(NAMES)

@@ -14,14 +14,13 @@ from PIL import Image
 from velvet_seam.cli import main
 from velvet_seam.core.formats.shot_file import shot_file_text
 from velvet_seam.core.mattes import ScreenKey
-from velvet_seam.core.picture.blend import MODES
+from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sources import FootageSource
 from velvet_seam.store.tables import database
 from velvet_seam.web.app import create_app
-from velvet_seam.web.blends import GROUPS, WORDS
 
 
 def card() -> Image.Image:
@@ -76,12 +75,6 @@ def test_mattes_that_cannot_be_written_are_refused_in_words(
     assert says in capsys.readouterr().err
 
 
-def test_every_blend_is_on_the_wall_once_and_has_its_sentence():
-    names = [name for _, group in GROUPS for name in group]
-    assert sorted(names) == sorted(MODES)
-    assert set(WORDS) == set(MODES)
-
-
 def test_keys_facts_and_the_wall_over_the_wire(tmp_path: Path):
     data = io.BytesIO()
     card().save(data, "PNG")
@@ -106,7 +99,7 @@ def test_keys_facts_and_the_wall_over_the_wire(tmp_path: Path):
         gone = client.post(f"{there}/keys", json={**ask, "part": "k-none"})
         assert gone.status_code == 404
         wall = client.get(f"{there}/wall.jpg", params={"layer": layer})
-        assert Image.open(io.BytesIO(wall.content)).size[1] % len(MODES) == 0
+        assert Image.open(io.BytesIO(wall.content)).size[1] % len(NAMES) == 0
         assert client.get(f"{there}/wall.jpg", params={"layer": "l-none"}).status_code == 404
         # a matte of a layer that asks back, and of one that is not there, changes nothing
         for other in (layer, "l-none"):

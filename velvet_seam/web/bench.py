@@ -14,11 +14,12 @@ from pydantic import Field
 
 from velvet_seam.core.analyse.mask_cut import worst_cut
 from velvet_seam.core.engine.plan import View
+from velvet_seam.core.picture.blends import NAMES, blend_of
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import read_edit
 from velvet_seam.core.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references, parts_of, state
-from velvet_seam.web.blends import GROUPS, WORDS, title
+from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.context import Ctx, gives, templates
 from velvet_seam.web.keys import keyed_by, screen_words
 from velvet_seam.web.kinds import kinds
@@ -77,8 +78,7 @@ def bench(identity: str, request: Request, context: Ctx) -> Response:
         "parts": parts_of(request, context, standing, chosen),
         "shelf": context.library.footage.all(),
         "groups": GROUPS,
-        "blend_title": title,
-        "blend_words": WORDS,
+        "blend_of": blend_of,
     }
     return templates.TemplateResponse(request, "bench.html", page)
 
@@ -139,7 +139,7 @@ async def wall(identity: str, context: Ctx, layer: str = "", frame: int = 0) -> 
     standing = await asyncio.to_thread(context.library.shots.get, identity)
     shot = standing.shot
     frame = min(max(frame, 0), shot.length - 1)
-    names = tuple(name for _, group in GROUPS for name in group)
+    names = NAMES
     ask = Wall(standing.written, shot.layer(layer).id, frame, names)
     made: WallPictures = await context.studio.ask(ask, SOON)
     headers = {"cache-control": "max-age=3600", "x-without-above": str(int(made.without_above))}

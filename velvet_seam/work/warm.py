@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from velvet_seam.core.engine.engine import frames_at_once
 from velvet_seam.core.engine.made_by import made_by
 from velvet_seam.core.kernels import folder
-from velvet_seam.core.picture.blend import MODES
+from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.picture.colour_key import colour_key
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.coverage import joined, laid, mixed, weighed
@@ -140,7 +140,7 @@ def _place() -> None:
 def _compose() -> None:
     patch = place(_screen(), np.eye(3), 32, 48)
     assert patch is not None
-    joins = [Join(patch, mode, 0.5) for mode in MODES]
+    joins = [Join(patch, mode, 0.5) for mode in NAMES]
     compose_rgba8(32, 48, (0, 0, 0), joins, compose(32, 48, (0, 0, 0), joins))
 
 

@@ -19,7 +19,7 @@ from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.showing import Showing
 from velvet_seam.core.engine.stirring import Spot
 from velvet_seam.core.mattes import Cut, DifferenceKey, Home, LayerMatte
-from velvet_seam.core.picture.blend import EVERYWHERE
+from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
 from velvet_seam.core.picture.coverage import wiped
 from velvet_seam.core.picture.placement import (
@@ -314,7 +314,7 @@ def _composed(
     laid = [
         Join(patch or NOTHING, blend, opacity)
         for patch, (blend, opacity) in zip(inputs, how, strict=False)
-        if patch is not None or blend in EVERYWHERE
+        if patch is not None or NUMBER[blend] in EVERYWHERE
     ]
     write = {"floats": compose, "frame": compose_yuv420, "picture": compose_rgba8}[form]
     return write(*size, colour, laid, below, linear)

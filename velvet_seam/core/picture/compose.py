@@ -1,6 +1,6 @@
 """Composing: all layers joined in one pass, what lies below them held in floats.
 
-The formulas are those of :mod:`velvet_seam.core.picture.blend`. Nothing is rounded between two
+The formulas are those of :mod:`velvet_seam.core.picture.blends`. Nothing is rounded between two
 layers, so it does not matter where a stack is cut to keep what lies below a layer.
 
 In linear light the planes hold light rather than display values: layers are taken there and the
@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.blend import EVERYWHERE, MODES
+from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
 from velvet_seam.core.picture.colour import to_linear
 from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT
 from velvet_seam.core.picture.join_rows import join_rows
@@ -32,7 +32,7 @@ _NONE = np.empty(0, np.float32)
 
 @dataclass(frozen=True)
 class Join:
-    """How a patch joins what lies below it: a blend of :data:`MODES`, opacity 0 to 1."""
+    """How a patch joins what lies below it: a blend by its name, opacity 0 to 1."""
 
     patch: Patch | PlanesPatch
     blend: str
@@ -43,13 +43,13 @@ def _everywhere(join: Join, width: int, height: int) -> Join:
     """A layer that cuts also where it is not lies on the whole picture."""
     patch = join.patch
     if isinstance(patch, PlanesPatch):
-        if join.blend not in EVERYWHERE or (patch.planes.height, patch.planes.width) == (
+        if NUMBER[join.blend] not in EVERYWHERE or (patch.planes.height, patch.planes.width) == (
             height,
             width,
         ):
             return join
         patch = Patch(patch.left, patch.top, patch.planes.rgba())
-    if join.blend not in EVERYWHERE or patch.pixels.shape[:2] == (height, width):
+    if NUMBER[join.blend] not in EVERYWHERE or patch.pixels.shape[:2] == (height, width):
         return join
     pixels = np.zeros((height, width, 4), np.uint8)
     h, w = patch.pixels.shape[:2]
@@ -111,7 +111,7 @@ def _run(
 ) -> tuple[NDArray[np.float32], NDArray[np.uint32], NDArray[np.uint8]]:  # fmt: skip
     joins = [_everywhere(join, width, height) for join in joins]
     laid = _laid([join.patch for join in joins])
-    modes = np.array([MODES.index(join.blend) for join in joins], np.int64)
+    modes = np.array([NUMBER[join.blend] for join in joins], np.int64)
     opacities = np.array([join.opacity for join in joins], np.float64)
     ground = np.array([c / 255 for c in colour], np.float32)
     if linear:

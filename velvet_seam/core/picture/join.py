@@ -1,7 +1,7 @@
 """Joining a piece of one row of a layer with what lies below it.
 
 The piece lives in planes of floats, R, G and B one after the other, and its coverage beside them where it
-is not wholly covered; the formulas are those of :mod:`velvet_seam.core.picture.blend`. What is passed on
+is not wholly covered; the formulas are those of :mod:`velvet_seam.core.picture.blends`. What is passed on
 is whole arrays with the place to begin at: :mod:`velvet_seam.core.picture.compose` says why.
 """
 
@@ -11,20 +11,19 @@ import numba as nb
 import numpy as np
 
 from velvet_seam.core.picture.blend import (
-    ADDING,
-    ATOP,
-    KEEP_BRIGHT,
-    KEEP_DARK,
-    KEEP_INSIDE,
-    KEEP_OUTSIDE,
-    NORMAL,
-    PLUS_LIGHTER,
-    XOR,
+    ATOP_NUMBER,
+    BLACK_IDLE,
+    CUT_BY_COVERAGE,
+    CUTS,
+    EITHER,
+    EVERYWHERE,
+    NORMAL_NUMBER,
+    SUM_NUMBER,
     blend_planes,
 )
 from velvet_seam.core.picture.colour import to_display, to_linear
 
-_WEIGHED = (NORMAL, ATOP, KEEP_INSIDE, KEEP_OUTSIDE, KEEP_BRIGHT, KEEP_DARK, XOR)
+_WEIGHED = (NORMAL_NUMBER, ATOP_NUMBER, *CUTS)
 """Where coverage is looked at though all of it is whole."""
 
 _STEPS = 4096
@@ -127,13 +126,13 @@ def _cut(to, under, s, a, mode, strength, firm, colour, factor):
     """Cut what lies below by the layer's coverage or brightness; the canvas shows instead."""
     zero, one, p = np.float32(0), np.float32(1), a.size
     wr, wg, wb = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
-    if mode in (KEEP_INSIDE, KEEP_OUTSIDE, XOR):
+    if mode in CUT_BY_COVERAGE:
         for k in range(p):
             factor[k] = a[k]
     else:
         for k in range(p):
             factor[k] = wr * s[k] + wg * s[p + k] + wb * s[2 * p + k]
-    if mode in (KEEP_INSIDE, KEEP_BRIGHT):
+    if mode in EVERYWHERE:
         for k in range(p):
             factor[k] = one - strength + strength * factor[k]
     else:
@@ -145,12 +144,12 @@ def _cut(to, under, s, a, mode, strength, firm, colour, factor):
         for k in range(p):
             i = np.uint64(k)
             more = zero
-            if mode == XOR and not firm:
+            if mode in EITHER and not firm:
                 more = s[at + i] * strength * (one - under[i])
             to[at + i] = ground + factor[i] * (to[at + i] - ground) + more
     if not firm:
         for k in range(p):
-            more = a[k] * strength * (one - under[k]) if mode == XOR else zero
+            more = a[k] * strength * (one - under[k]) if mode in EITHER else zero
             under[k] = under[k] * factor[k] + more
 
 
@@ -224,9 +223,9 @@ def join_piece(
         s[:] = 0
         a[:] = 0
     some, solid, lit = _unpacked(row, at, s, left, p, n)
-    if not some and mode != KEEP_INSIDE and mode != KEEP_BRIGHT:
+    if not some and mode not in EVERYWHERE:
         return
-    if firm and not lit and mode in ADDING:
+    if firm and not lit and mode in BLACK_IDLE:
         return  # light on black: most of it changes nothing
     solid = solid and whole
     if not solid or not firm or mode in _WEIGHED:
@@ -234,21 +233,21 @@ def join_piece(
     if light.size:
         for c in range(3):
             _lit(s, np.uint64(c * p + left), a, np.uint64(left), n, solid, light)
-    if mode in (KEEP_INSIDE, KEEP_OUTSIDE, KEEP_BRIGHT, KEEP_DARK, XOR):
+    if mode in CUTS:
         _cut(to, under, s, a, mode, strength, firm, colour, inverse)
         return
-    if mode == ATOP:
+    if mode == ATOP_NUMBER:
         if firm:
             _over(to, s, a, strength)
         else:
             _atop(to, under, s, a, strength)
         return
-    if mode == PLUS_LIGHTER:
+    if mode == SUM_NUMBER:
         _sum(to, s, strength)
         if not firm:
             _sum(under, a, strength)
         return
-    if mode == NORMAL:
+    if mode == NORMAL_NUMBER:
         _over(to, s, a, strength)
     else:
         if not solid:

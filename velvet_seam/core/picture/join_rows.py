@@ -10,9 +10,10 @@ import numba as nb
 import numpy as np
 
 from velvet_seam.core.kernels import kernel
+from velvet_seam.core.picture.blend import NORMAL_NUMBER
 from velvet_seam.core.picture.frame_rows import chroma_row, colour_sums, luma_row, sums_held
 from velvet_seam.core.picture.join import join_piece, shown
-from velvet_seam.core.picture.one_pass import NORMAL, ONE_PASS, joined_at_once
+from velvet_seam.core.picture.one_pass import ONE_PASS, joined_at_once
 from velvet_seam.core.picture.planes import pixel_row, plane_row, tint_row, tints_held
 from velvet_seam.core.picture.pointer import bytes_at, pixels_at
 
@@ -55,7 +56,7 @@ def _luma(folded, shapes, f):
 def _plain(mode, opacity, left):
     """Whether what is opaque just takes the place of what lies below it, as it is; and begins where a pair
     of columns does."""
-    return mode == NORMAL and opacity == 1.0 and left % 2 == 0
+    return mode == NORMAL_NUMBER and opacity == 1.0 and left % 2 == 0
 
 
 @nb.njit(error_model="numpy")

@@ -1,18 +1,10 @@
-"""Blends that join premultiplied pixels with what is wholly covered in one pass.
+"""Joining premultiplied pixels with what is wholly covered in one pass.
 
 Over a backdrop b that is wholly covered, blending and source-over of the specification (see
-:mod:`velvet_seam.core.picture.blend`) come to ``b + α·(B(b, Cs) − b)``. With the premultiplied colour
-``s = α·Cs`` that is ``s + (1 − α)·b`` for normal, and for many of the others what is added to b needs no
-division, since α can be multiplied out::
-
-    multiply b·(s − α)            screen s·(1 − b)              overlay (2s − α)·min(b, 1 − b)
-    darken min(s − αb, 0)         lighten max(s − αb, 0)        difference |αb − s| − αb
-    exclusion s − 2sb             plus-lighter s                add min(s, α − αb)
-    subtract −min(s, αb)          linear-burn max(s − α, −αb)   linear-light 2s − α, held in −αb to α − αb
-    hard-light, soft-light (2s − α)·f(b), with an f for either sign of 2s − α
-    pin-light min(2s − αb, 0) up to 2s = α, max(2s − α − αb, 0) above
-
-Each is so many times itself when s and α are, so that opacity is multiplied into both beforehand.
+:class:`~velvet_seam.core.picture.blends.base.Blend`) come to ``b + α·(B(b, Cs) − b)``. With the premultiplied
+colour ``s = α·Cs`` that is ``s + (1 − α)·b`` for normal, and for many of the others what is added to b needs no
+division: that is their ``at_once``. Each is so many times itself when s and α are, so that opacity is
+multiplied into both beforehand.
 """
 
 from __future__ import annotations
@@ -23,96 +15,16 @@ from typing import Any
 import numba as nb
 import numpy as np
 
-from velvet_seam.core.picture.blend import ADDING, MODES
+from velvet_seam.core.picture.blend import BLACK_IDLE, chosen
+from velvet_seam.core.picture.blends import BLENDS, NORMAL
+from velvet_seam.core.picture.blends.base import formula
 from velvet_seam.core.picture.spans import any_of
 
 STRETCH = 128
 """Pixels that are looked at together for any that changes something."""
 
-_inline = nb.njit(inline="always", error_model="numpy")
 
-
-@_inline
-def _multiply(b, s, a):
-    return b * (s - a)
-
-
-@_inline
-def _screen(b, s, a):
-    return s * (np.float32(1) - b)
-
-
-@_inline
-def _overlay(b, s, a):
-    return (s + s - a) * min(b, np.float32(1) - b)
-
-
-@_inline
-def _darken(b, s, a):
-    return min(s - a * b, np.float32(0))
-
-
-@_inline
-def _lighten(b, s, a):
-    return max(s - a * b, np.float32(0))
-
-
-@_inline
-def _hard_light(b, s, a):
-    t = s + s - a
-    return t * (b if t <= np.float32(0) else np.float32(1) - b)
-
-
-@_inline
-def _soft_light(b, s, a):
-    t = s + s - a
-    low = ((np.float32(16) * b - np.float32(12)) * b + np.float32(3)) * b
-    lift = low if b <= np.float32(0.25) else np.sqrt(b) - b
-    return t * (b - b * b if t <= np.float32(0) else lift)
-
-
-@_inline
-def _difference(b, s, a):
-    return abs(a * b - s) - a * b
-
-
-@_inline
-def _exclusion(b, s, a):
-    return s - (s + s) * b
-
-
-@_inline
-def _plus_lighter(b, s, a):
-    return s
-
-
-@_inline
-def _add(b, s, a):
-    return min(s, a - a * b)
-
-
-@_inline
-def _subtract(b, s, a):
-    return -min(s, a * b)
-
-
-@_inline
-def _linear_burn(b, s, a):
-    return max(s - a, -a * b)
-
-
-@_inline
-def _linear_light(b, s, a):
-    return min(max(s + s - a, -a * b), a - a * b)
-
-
-@_inline
-def _pin_light(b, s, a):
-    t = s + s
-    return min(t - a * b, np.float32(0)) if t <= a else max(t - a - a * b, np.float32(0))
-
-
-@_inline
+@formula
 def _normal(b, s, a):
     """Where a pixel is clear or whole, exactly nothing or exactly itself."""
     return s + b * (np.float32(1) - a)
@@ -121,7 +33,7 @@ def _normal(b, s, a):
 def _changed(change: Callable[[Any, Any, Any], Any]) -> Any:
     """What a backdrop becomes by what a blend changes of it."""
 
-    @_inline
+    @formula
     def become(b, s, a):
         return min(max(b + change(b, s, a), np.float32(0)), np.float32(1))
 
@@ -170,33 +82,33 @@ def _pass(become: Callable[[Any, Any, Any], Any]) -> Any:
     return run
 
 
-ONE_PASS = tuple(
-    MODES.index(name)
-    for name in ("normal", "multiply", "screen", "overlay", "darken", "lighten", "hard-light",
-                 "soft-light", "difference", "exclusion", "plus-lighter", "add", "subtract", "linear-burn",
-                 "linear-light", "pin-light")
-)  # fmt: skip
-"""The blends that are joined so."""
+_WAYS = {
+    number: _changed(blend.at_once) if blend.at_once else _normal
+    for number, blend in enumerate(BLENDS)
+    if blend.at_once or blend == NORMAL
+}
 
-(NORMAL, _MULTIPLY, _SCREEN, _OVERLAY, _DARKEN, _LIGHTEN, _HARD_LIGHT, _SOFT_LIGHT, _DIFFERENCE,
- _EXCLUSION, _PLUS_LIGHTER, _ADD, _SUBTRACT, _LINEAR_BURN, _LINEAR_LIGHT, _PIN_LIGHT) = ONE_PASS  # fmt: skip
+ONE_PASS = tuple(_WAYS)
+"""The numbers of the blends that are joined so."""
 
-_pass_normal = _pass(_normal)
-_pass_multiply = _pass(_changed(_multiply))
-_pass_screen = _pass(_changed(_screen))
-_pass_overlay = _pass(_changed(_overlay))
-_pass_darken = _pass(_changed(_darken))
-_pass_lighten = _pass(_changed(_lighten))
-_pass_hard_light = _pass(_changed(_hard_light))
-_pass_soft_light = _pass(_changed(_soft_light))
-_pass_difference = _pass(_changed(_difference))
-_pass_exclusion = _pass(_changed(_exclusion))
-_pass_plus_lighter = _pass(_changed(_plus_lighter))
-_pass_add = _pass(_changed(_add))
-_pass_subtract = _pass(_changed(_subtract))
-_pass_linear_burn = _pass(_changed(_linear_burn))
-_pass_linear_light = _pass(_changed(_linear_light))
-_pass_pin_light = _pass(_changed(_pin_light))
+
+@nb.njit(error_model="numpy")
+def _nothing(mode, row, at, to, left, p, n, share, seen, one_colour):
+    pass
+
+
+def _link(number: int, act: Any, others: Any) -> Any:
+    @nb.njit(error_model="numpy")
+    def passed(mode, row, at, to, left, p, n, share, seen, one_colour):
+        if mode == number:
+            act(row, at, to, left, p, n, share, seen, one_colour)
+        else:
+            others(mode, row, at, to, left, p, n, share, seen, one_colour)
+
+    return passed
+
+
+_pass_of = chosen([(number, _pass(become)) for number, become in _WAYS.items()], _link, _nothing)
 
 
 @nb.njit(error_model="numpy")
@@ -204,36 +116,5 @@ def joined_at_once(mode, row, at, to, left, p, n, opacity, one_colour):
     """Join ``n`` packed pixels, which may all be of ``one_colour``, with planes by one of :data:`ONE_PASS`."""
     share = np.float32(opacity) * np.float32(1.0 / 255.0)
     # light on black: most of it changes nothing
-    seen = np.uint32(0xFFFFFF) if mode in ADDING else np.uint32(0xFFFFFFFF)
-    if mode == NORMAL:
-        _pass_normal(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _MULTIPLY:
-        _pass_multiply(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _SCREEN:
-        _pass_screen(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _OVERLAY:
-        _pass_overlay(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _DARKEN:
-        _pass_darken(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _LIGHTEN:
-        _pass_lighten(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _HARD_LIGHT:
-        _pass_hard_light(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _SOFT_LIGHT:
-        _pass_soft_light(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _DIFFERENCE:
-        _pass_difference(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _EXCLUSION:
-        _pass_exclusion(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _PLUS_LIGHTER:
-        _pass_plus_lighter(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _ADD:
-        _pass_add(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _SUBTRACT:
-        _pass_subtract(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _LINEAR_BURN:
-        _pass_linear_burn(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _LINEAR_LIGHT:
-        _pass_linear_light(row, at, to, left, p, n, share, seen, one_colour)
-    elif mode == _PIN_LIGHT:
-        _pass_pin_light(row, at, to, left, p, n, share, seen, one_colour)
+    seen = np.uint32(0xFFFFFF) if mode in BLACK_IDLE else np.uint32(0xFFFFFFFF)
+    _pass_of(mode, row, at, to, left, p, n, share, seen, one_colour)

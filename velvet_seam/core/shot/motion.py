@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from velvet_seam.core.picture.blend_names import Blend
+from velvet_seam.core.picture.blends import BlendName
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.timing.ease import Ease
@@ -83,4 +83,4 @@ class Echo(Part):
         Animated,
         Bounds(0, 100, "%", "Decay", "Opacity of each echo, of the one before it", find="trail fade"),
     ] = 70.0  # fmt: skip
-    blend: Blend = "normal"
+    blend: BlendName = "normal"

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from velvet_seam.core.masks import Mask
 from velvet_seam.core.mattes import Matte
-from velvet_seam.core.picture.blend_names import Blend
+from velvet_seam.core.picture.blends import BlendName
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.words import Part
@@ -59,7 +59,7 @@ class Seam(Part):
     matte: tuple[Matte, ...] = Field((), max_length=16)
     edge: Edge = Edge()
     masks: tuple[Mask, ...] = Field((), max_length=64)
-    blend: Blend = "normal"
+    blend: BlendName = "normal"
     opacity: Annotated[
         Animated,
         Bounds(0, 100, "%", "Opacity", "How much of the layer shows in the join", find="transparent strength"),
