@@ -13,9 +13,8 @@ from pathlib import Path
 
 import av
 
-from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.render import render
-from velvet_seam.core.media.writer import ClipWriter, join
+from velvet_seam.core.media.writer import ClipWriter, join, post
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.mix import mix
 from velvet_seam.core.sources import FootageSource
@@ -57,12 +56,12 @@ def decode_and_encode(library: Library, shot: Shot, folder: Path) -> Callable[[]
                         if number + 1 == shot.length:
                             break
         size = (shot.canvas.width, shot.canvas.height)
-        with ClipWriter(folder / "b.mp4", *size, shot.rate, Delivery().encoding) as writer:
+        with ClipWriter(folder / "b.mp4", *size, shot.rate, post(20)) as writer:
             for frame in finished:
                 frame.pict_type = 0
                 writer.add_frame(frame)
             writer.finish()
-        join([folder / "b.mp4"], folder / "d.mp4", shot.rate, Delivery().encoding, sound)
+        join([folder / "b.mp4"], folder / "d.mp4", shot.rate, post(20), sound)
 
     return work
 

@@ -121,6 +121,7 @@ def _poster(library: Library, item: FootageItem) -> None:
 
 
 def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str, object]) -> int:
+    from velvet_seam.core.deliveries import FORMS
     from velvet_seam.core.engine.delivery import Delivery
     from velvet_seam.core.engine.render import render, render_still
     from velvet_seam.core.formats.shot_file import read_shot_file
@@ -152,9 +153,10 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
             raise Problem("A PNG holds one frame: say which with --frame N.")
         render_still(file.shot, frame, output, materials.__getitem__)
         return 0
-    kinds = {".mp4": "post", ".mov": "master", ".zip": "stills"}
+    kinds = {form.suffix: form.name for form in FORMS}
     if output.suffix.lower() not in kinds:
-        raise Problem("A render is written as .mp4, .mov or .zip (of stills), a still as .png.")
+        known = ", ".join(kinds)
+        raise Problem(f"A render is written as one of {known}, a still as .png.")
     delivery = Delivery.model_validate({"kind": kinds[output.suffix.lower()], **options})
 
     def each(done: int, _: object) -> None:

@@ -17,7 +17,7 @@ from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.masks import BoxMask
 from velvet_seam.core.media.clip import to_rgba
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Cancelled, Problem
 from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
@@ -68,7 +68,7 @@ def first_picture(path: Path) -> np.ndarray:
 
 
 def written(shot: Shot, delivery: Delivery, folder: Path) -> np.ndarray:
-    path = folder / f"out{delivery.suffix}"
+    path = folder / f"out{delivery.form.suffix}"
     render.render(shot, path, no_footage, SILENT, delivery, ranges=folder / "ranges")
     return first_picture(path).astype(int)
 
@@ -122,9 +122,9 @@ def test_what_another_version_of_the_program_made_is_not_gone_on_with(tmp_path, 
             if look is not None:
                 made.append(done)
             if done == shot.length and look is None:
-                raise render.Cancelled
+                raise Cancelled
 
-        with pytest.raises(render.Cancelled):
+        with pytest.raises(Cancelled):
             render.render(shot, tmp_path / "out.mp4", no_footage, SILENT, delivery,
                           ranges=ranges, each=each)  # fmt: skip
         return len(made)

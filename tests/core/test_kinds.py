@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import zipfile
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
@@ -9,13 +13,20 @@ import numpy as np
 import pytest
 from pydantic import BaseModel, ValidationError
 
+from velvet_seam.core.deliveries import FORMS, Form
+from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.masks import MASKS, Ground, MaskBase
 from velvet_seam.core.mattes import MATTES, MatteBase, MedianPlate
+from velvet_seam.core.media.probe import probe
+from velvet_seam.core.passages import WAYS, Spot, Way
+from velvet_seam.core.passages import Ground as Stage
 from velvet_seam.core.picture.blends import ATOP, BLENDS, NAMES, PLUS_LIGHTER
 from velvet_seam.core.picture.shape import Soft
+from velvet_seam.core.problem import Cancelled
 from velvet_seam.core.shot.edits import EDITS, apply, read_edit
 from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.mark import Mark
+from velvet_seam.core.shot.motion import Passage
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sources import SOURCES, ColourSource, SourceBase
@@ -272,3 +283,65 @@ def test_every_blend_is_complete():
     with pytest.raises(ValidationError, match="there is no blend"):
         Seam.model_validate({"blend": "nothing"})
     assert Seam.model_json_schema()["properties"]["blend"]["enum"] == list(NAMES)
+
+
+@pytest.mark.parametrize("way", WAYS, ids=lambda way: way.name)
+def test_every_way_to_come_and_go_is_complete(way: Way):
+    """All there when it has come, next to nothing of it before; offered, and known to the find box."""
+    spot, ground = Spot(40.0, 30.0, 1.0, 10.0), Stage((20, 10), (80, 60))
+    for coming in (True, False):
+        whole = way.at(spot, 1.0, coming, ground)
+        assert whole in (spot, replace(spot, wipe=whole.wipe))
+        assert whole.wipe is None or whole.wipe[1] == 1
+        none = way.at(spot, 0.0, coming, ground)
+        outside = not (-10.5 < none.x < 90.5 and -6.5 < none.y < 66.5)
+        hidden = none.opacity == 0 or none.scale == 0 or outside or (none.wipe or ("", 1))[1] == 0
+        assert hidden == (way.name != "cut")
+    assert Passage.model_validate({"way": way.name}).way == way.name
+    assert way.label
+    assert {"label": way.label, "find": way.find} in kinds()["ways"]
+
+
+def test_a_way_that_is_not_there_is_refused():
+    with pytest.raises(ValidationError, match="there is no way to come and go"):
+        Passage.model_validate({"way": "explode"})
+
+
+@pytest.mark.parametrize("form", FORMS, ids=lambda form: form.name)
+def test_every_form_of_file_is_complete(form: Form, tmp_path: Path):
+    """Two parts are written and joined; the file can be read, and is about as large as is said."""
+    assert form.label
+    assert form.says
+    assert form.short
+    assert Delivery(kind=form.name).form is form
+    size, rate = (64, 32), Fraction(25)
+    parts = [tmp_path / f"{n}{form.suffix}" for n in range(2)]
+    for n, part in enumerate(parts):
+        with form.part(part, 3 * n, size, rate, "good") as writer:
+            for _ in range(3):
+                writer.add(np.full((32, 64, 4), 200, np.uint8))
+            assert not part.exists()
+            writer.finish()
+        assert part.exists()
+    whole = tmp_path / f"whole{form.suffix}"
+    form.join(parts, whole, rate, "good", None, lambda: None)
+    if form.media_type.startswith("video/"):
+        found = probe(whole)
+        assert (found.width, found.height, found.frames) == (64, 32, 6)
+    else:
+        with zipfile.ZipFile(whole) as read:
+            assert [one.filename for one in read.infolist()] == [f"{n:06}.png" for n in range(6)]
+
+    def stop() -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        form.join(parts, tmp_path / f"other{form.suffix}", rate, "good", None, stop)
+    assert sorted(path.name for path in tmp_path.iterdir()) == sorted(
+        path.name for path in (*parts, whole)
+    )
+
+
+def test_a_form_that_is_not_there_is_refused():
+    with pytest.raises(ValidationError, match="cannot be written as"):
+        Delivery.model_validate({"kind": "gif"})

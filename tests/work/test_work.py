@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import shutil
 import zipfile
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -15,20 +16,22 @@ from PIL import Image
 from tests.clips import coded_clip, read_code
 from velvet_seam.cli import main
 from velvet_seam.core.engine.delivery import Delivery
-from velvet_seam.core.engine.render import Cancelled, render
+from velvet_seam.core.engine.render import render
 from velvet_seam.core.formats.shot_file import shot_file_text
 from velvet_seam.core.media.clip import ClipReader
 from velvet_seam.core.media.probe import probe
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Cancelled, Problem
 from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound.decode import decode_sound
 from velvet_seam.core.sources import FootageSource
 from velvet_seam.demo.draw import FOLDER
+from velvet_seam.store import derived
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
+from velvet_seam.work.jobs import JOBS
+from velvet_seam.work.jobs.prepare import prepare
 from velvet_seam.work.look import look
-from velvet_seam.work.prepare import prepare
 from velvet_seam.work.run import run_job
 
 
@@ -112,12 +115,12 @@ def test_taken_up_anywhere_a_render_gives_the_same_file(library, coded, tmp_path
     shot = coded_shot(bring_in(library, coded), bring_in(library, FOLDER / "tin-waltz.wav"))
     shot = shot.model_copy(update={"length": 90})
     count = len(delivery.frames(shot))
-    assert deliver(library, shot, delivery, tmp_path / f"whole{delivery.suffix}") == count
-    path, size = tmp_path / f"pieces{delivery.suffix}", round(2 * delivery.rate_of(shot))
+    assert deliver(library, shot, delivery, tmp_path / f"whole{delivery.form.suffix}") == count
+    path, size = tmp_path / f"pieces{delivery.form.suffix}", round(2 * delivery.rate_of(shot))
     assert deliver(library, shot, delivery, path, stop_at=size + 7) == size + 7
     assert deliver(library, shot, delivery, path, stop_at=count) == count - size
     assert deliver(library, shot, delivery, path) == 0
-    assert path.read_bytes() == (tmp_path / f"whole{delivery.suffix}").read_bytes()
+    assert path.read_bytes() == (tmp_path / f"whole{delivery.form.suffix}").read_bytes()
     # ended before anybody has noted that the file is there, it is put together again, nothing more
     assert deliver(library, shot, delivery, path) == 0
     path.unlink()  # ranges of another shot are not taken for those of this one
@@ -131,7 +134,7 @@ def test_deliveries_are_what_they_say(library, coded, tmp_path):
     sizes = {}
     for delivery in (Delivery(quality="small"), Delivery(quality="best"), Delivery(kind="master"),
                      Delivery(scale=50, rate=Fraction(50))):  # fmt: skip
-        path = tmp_path / f"a{delivery.suffix}"
+        path = tmp_path / f"a{delivery.form.suffix}"
         deliver(library, shot, delivery, path)
         found = probe(path)
         assert (found.width, found.height) == delivery.size(shot)
@@ -233,3 +236,46 @@ def test_from_a_shell(tmp_path: Path, capsys: pytest.CaptureFixture[str]):
     ):
         assert main(wrong) == 2
         assert says in capsys.readouterr().err
+
+
+def test_what_is_derived_can_be_thrown_away_and_is_made_again(library, coded, monkeypatch):
+    """The whole folder at once; and what another version of a method has made."""
+    item = library.footage.get(bring_in(library, coded))
+    folder = library.folder.derived
+    before = {path.name: path.read_bytes() for path in folder.root.iterdir()}
+    assert {kind.ending for kind in derived.needed(item.probe)} <= {
+        name.removeprefix(item.id) for name in before
+    }
+
+    def made_again() -> dict[str, bytes]:
+        library.clear_up()
+        assert not library.footage.get(item.id).ready
+        run_job(library, library.jobs.take("prepare"))
+        assert library.footage.get(item.id).ready
+        library.clear_up()
+        assert library.jobs.take("prepare") is None
+        return {path.name: path.read_bytes() for path in folder.root.iterdir()}
+
+    shutil.rmtree(folder.root)
+    folder.root.mkdir()
+    assert made_again() == before
+    newer = replace(derived.STRIP, version=2)
+    monkeypatch.setattr(derived, "STRIP", newer)
+    monkeypatch.setattr(
+        derived, "KINDS", tuple(newer if k.name == newer.name else k for k in derived.KINDS)
+    )
+    again = made_again()
+    assert again[f"{item.id}.strip-2.jpg"] == before[f"{item.id}.strip.jpg"]
+    assert f"{item.id}.strip.jpg" not in again
+    folder.forget(item.id)
+    assert list(folder.root.iterdir()) == []
+
+
+def test_every_kind_of_work_is_complete(library):
+    """Its file is there, with what the queue asks of it; what is cancelled leaves nothing of itself."""
+    for kind in JOBS:
+        doing = kind.load()
+        assert doing.do.__module__ == f"velvet_seam.work.jobs.{kind.module}"
+        job = library.jobs.add(kind.name, "t-none", "some work")
+        doing.given_up(library, library.jobs.get(job))
+        assert library.jobs.take(kind.name).id == job

@@ -15,3 +15,7 @@ class Gone(Problem):
 
 class Full(Problem):
     """There is no room for it, on the disk or in memory."""
+
+
+class Cancelled(Exception):  # noqa: N818 -- not an error
+    """Raised by a callback that is told how far some work is, to end it; what is finished stays."""

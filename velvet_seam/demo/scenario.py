@@ -23,7 +23,7 @@ from velvet_seam.demo.moving import (
 from velvet_seam.demo.shelf import stock
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library
-from velvet_seam.work.prepare import prepare
+from velvet_seam.work.jobs.prepare import prepare
 
 
 def fill(root: Path, say: Callable[[str], None] = print) -> Library:

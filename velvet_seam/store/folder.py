@@ -10,6 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
 
+from velvet_seam.store import derived
 from velvet_seam.store.tables import connect
 
 
@@ -30,45 +31,43 @@ class Folder:
         self.root.mkdir(parents=True, exist_ok=True)
         with contextlib.suppress(OSError):  # a disk without owners
             self.root.chmod(0o700)  # what is kept here is its owner's alone
-        for part in ("footage", "derived", "renders", "incoming"):
+        for part in ("footage", "renders", "incoming"):
             (self.root / part).mkdir(exist_ok=True)
+        self.derived = derived.Derived(self.root / "derived")
         self.database = connect(self.root / "velvet-seam.sqlite")
 
     def original(self, file: str) -> Path:
         return self.root / "footage" / file
 
     def proxy(self, footage: str) -> Path:
-        return self.root / "derived" / f"{footage}.proxy.mp4"
+        return self.derived.path(derived.PROXY, footage)
 
     def poster(self, footage: str) -> Path:
-        return self.root / "derived" / f"{footage}.poster.jpg"
+        return self.derived.path(derived.POSTER, footage)
 
     def strip(self, footage: str) -> Path:
-        """Sixteen frames side by side, for scrubbing under the pointer."""
-        return self.root / "derived" / f"{footage}.strip.jpg"
+        return self.derived.path(derived.STRIP, footage)
 
     def sound(self, footage: str) -> Path:
-        """The decoded sound, 48 kHz stereo float32, to be mapped into memory."""
-        return self.root / "derived" / f"{footage}.sound.npy"
+        return self.derived.path(derived.SOUND, footage)
 
     def wave(self, footage: str) -> Path:
-        """Peaks of the sound for drawing, a JSON list of numbers in 0 to 1."""
-        return self.root / "derived" / f"{footage}.wave.json"
+        return self.derived.path(derived.WAVE, footage)
 
     def first_look(self, footage: str) -> Path:
-        return self.root / "derived" / f"{footage}.look.json"
+        return self.derived.path(derived.FIRST_LOOK, footage)
 
     def shot_strip(self, shot: str, revision: int) -> Path:
-        """Frames of a shot side by side, as it stood at a revision."""
-        return self.root / "derived" / f"{shot}.{revision}.shot.jpg"
+        return self.derived.path(derived.SHOT_STRIP, f"{shot}.{revision}")
 
     def forget_shot_strips(self, shot: str) -> None:
-        for path in (self.root / "derived").glob(f"{shot}.*.shot.jpg"):
-            path.unlink(missing_ok=True)
+        self.derived.forget(shot, derived.SHOT_STRIP)
 
     def mix(self, key: str) -> Path:
-        """The mix of a shot, under what it was made from."""
-        return self.root / "derived" / f"{key}.mix.wav"
+        return self.derived.path(derived.MIX, key)
+
+    def work_picture(self, job: str) -> Path:
+        return self.derived.path(derived.WORK_PICTURE, job)
 
     def render(self, file: str) -> Path:
         return self.root / "renders" / file
@@ -84,12 +83,8 @@ class Folder:
         return list((self.root / "footage").iterdir())
 
     def parts(self) -> list[Path]:
-        """Files that were being written when the program ended."""
-        return [p for name in ("derived", "renders") for p in (self.root / name).glob("*.part")]
-
-    def work_picture(self, job: str) -> Path:
-        """The frame a render is working on."""
-        return self.root / "derived" / f"{job}.work.jpg"
+        """Renders that were being written when the program ended."""
+        return list((self.root / "renders").glob("*.part"))
 
     @contextmanager
     def only_one(self, kind: str) -> Iterator[None]:

@@ -136,6 +136,11 @@ class FootageShelf:
     def set_ready(self, identity: str) -> None:
         FootageRow.update(ready=True).where(FootageRow.id == identity).execute()
 
+    def set_unready(self, identity: str) -> None:
+        """Something that is made from it is no longer there."""
+        FootageRow.update(ready=False).where(FootageRow.id == identity).execute()
+        self._held.pop(identity, None)
+
     def remove(self, identity: str, shots: Shots) -> None:
         """Remove footage and its files; refused while a shot uses it."""
         item = self.get(identity)
@@ -145,11 +150,8 @@ class FootageShelf:
             raise Problem(f"{item.name} is used in {names} and was kept. Remove it there first.")
         FootageRow.update(removed=True, ready=False).where(FootageRow.id == identity).execute()
         self._held.pop(identity, None)
-        folder = self._folder
-        for path in (item.path, folder.proxy(identity), folder.poster(identity),
-                     folder.strip(identity), folder.sound(identity), folder.wave(identity),
-                     folder.first_look(identity)):  # fmt: skip
-            path.unlink(missing_ok=True)
+        item.path.unlink(missing_ok=True)
+        self._folder.derived.forget(identity)
 
     def _item(self, row: FootageRow) -> FootageItem:
         return FootageItem(

@@ -66,9 +66,16 @@ class Library:
     def clear_up(self) -> None:
         """At the start of a program: what an earlier one left when it was killed."""
         self.arrivals.forget_old()
+        derived = self.folder.derived
+        derived.sweep()
         waiting = self.jobs.open_for("prepare")
         for item in self.footage.all():
-            if not item.ready and not item.missing and item.id not in waiting:
+            if item.missing or item.id in waiting:
+                continue
+            if item.ready and derived.lacks(item.id, item.probe):
+                self.footage.set_unready(item.id)
+                self.prepare_again(item, whenever=True)
+            elif not item.ready:
                 self.prepare_again(item)
         going_on = {
             job.id for job in self.jobs.all("render") if job.state not in ("done", "cancelled")

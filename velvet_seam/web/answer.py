@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field
 from velvet_seam.core.engine.clip_time import runs_out
 from velvet_seam.core.masks import MASKS, OutlineKeys, Vertex
 from velvet_seam.core.mattes import MATTES
+from velvet_seam.core.passages import WAYS
 from velvet_seam.core.picture.blends import blend_of
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import Layer
@@ -88,7 +89,7 @@ def parts_of(request: Request, context: Context, standing: Standing, chosen: str
     items = {i: context.library.footage.get(i) for i in shot.footage_ids()}
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
-        "below": below, "items": items, "groups": GROUPS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
+        "below": below, "items": items, "groups": GROUPS, "ways": WAYS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
         "rates": CHOICES, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
     }  # fmt: skip
     names = ("head", "stack", "panel")

@@ -14,6 +14,7 @@ from pydantic import Field
 
 from velvet_seam.core.analyse.mask_cut import worst_cut
 from velvet_seam.core.engine.plan import View
+from velvet_seam.core.passages import WAYS
 from velvet_seam.core.picture.blends import NAMES, blend_of
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import read_edit
@@ -78,6 +79,7 @@ def bench(identity: str, request: Request, context: Ctx) -> Response:
         "parts": parts_of(request, context, standing, chosen),
         "shelf": context.library.footage.all(),
         "groups": GROUPS,
+        "ways": WAYS,
         "blend_of": blend_of,
     }
     return templates.TemplateResponse(request, "bench.html", page)

@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from velvet_seam.core.masks import MASKS
 from velvet_seam.core.mattes import MATTES
+from velvet_seam.core.passages import WAYS
 from velvet_seam.core.shot.layer import Layer, SoundTrack
 from velvet_seam.core.timing.bounds import bounds_of
 from velvet_seam.core.words import kind_of
@@ -34,7 +35,8 @@ def kinds() -> dict[str, Any]:
         for one in MATTES
     ]
     values = {path: told for part in (Layer, SoundTrack) for path, told in _values(part)}
-    return {"masks": masks, "mattes": mattes, "values": values}
+    ways = [{"label": way.label, "find": way.find} for way in WAYS]
+    return {"masks": masks, "mattes": mattes, "values": values, "ways": ways}
 
 
 def _values(part: type[BaseModel], way: str = "") -> Iterator[tuple[str, dict[str, str]]]:

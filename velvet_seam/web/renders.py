@@ -10,7 +10,8 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
 
-from velvet_seam.core.engine.delivery import Delivery, Kind, Quality
+from velvet_seam.core.deliveries import FORMS, FormName, Quality
+from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.delivery import Loudness as Wanted
 from velvet_seam.core.engine.render import has_sound
 from velvet_seam.core.problem import Gone, Problem
@@ -24,7 +25,7 @@ from velvet_seam.work.mixer import Loudness
 
 router = APIRouter()
 
-_MEDIA = {".mp4": "video/mp4", ".mov": "video/quicktime", ".zip": "application/zip"}
+_MEDIA = {form.suffix: form.media_type for form in FORMS}
 
 
 def _rows(context: Context) -> list[dict[str, Any]]:
@@ -54,7 +55,7 @@ def listing(request: Request, context: Ctx) -> Response:
 
 @router.get("/shots/{identity}/deliver", response_class=HTMLResponse)
 async def deliver(
-    identity: str, request: Request, context: Ctx, kind: Kind = "post",
+    identity: str, request: Request, context: Ctx, kind: FormName = "post",
     quality: Quality = "good", rate: str = "", loudness: Wanted = "as-mixed",
     scale: Annotated[int, Query(ge=10, le=100)] = 100,
 ) -> Response:  # fmt: skip
@@ -69,7 +70,7 @@ async def deliver(
         "rates": [(value, label) for value, label in CHOICES.items() if value != str(shot.rate)],
         "rate": delivery.rate_of(shot), "count": len(delivery.frames(shot)),
         "expected": _expected(context, identity, shot, delivery),
-        "sound": sound, "lufs": await _loudness(context, shot) if sound and kind == "post" else None,
+        "sound": sound, "lufs": await _loudness(context, shot) if sound and delivery.form.graded else None,
     }  # fmt: skip
     return templates.TemplateResponse(request, "parts/deliver.html", shown)
 
@@ -89,11 +90,7 @@ async def _loudness(context: Context, shot: Shot) -> str | None:
 def _kinds(shot: Shot) -> list[tuple[str, str, str]]:
     across, down = shot.canvas.width, shot.canvas.height
     shape = "Portrait" if across < down else "Wide" if across > down else "Square"
-    return [
-        ("post", f"{shape} post", "MP4, H.264 and AAC: for putting online"),
-        ("master", "Master", "MOV, ProRes 422 HQ and PCM: to be worked on elsewhere; large"),
-        ("stills", "Stills", "every frame as a lossless PNG, in one ZIP"),
-    ]
+    return [(form.name, form.label.format(shape=shape), form.says) for form in FORMS]
 
 
 def _expected(context: Context, identity: str, shot: Shot, delivery: Delivery) -> int:

@@ -11,8 +11,8 @@ import time
 
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import Unwritable
+from velvet_seam.work.jobs import JOBS
 
-KINDS = ("prepare", "render")
 STILL_SECONDS = 240.0
 """Work that says nothing new for so long hangs, in a library or on a disk, and is begun again."""
 
@@ -64,7 +64,7 @@ class Queue:
     def _watch(self) -> None:
         while not self._ending:
             pause = 0.3
-            for kind in KINDS:
+            for kind in (one.name for one in JOBS):
                 try:
                     if not self._begun:
                         self._library.jobs.restart_interrupted()

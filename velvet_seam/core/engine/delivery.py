@@ -7,27 +7,20 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from velvet_seam.core.deliveries import Form, FormName, Quality, form_of
 from velvet_seam.core.engine.plan import Sheet
-from velvet_seam.core.media.writer import MASTER, Encoding, post
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.rate import FrameRate
 
-Kind = Literal["post", "master", "stills"]
-Quality = Literal["small", "good", "best"]
 Loudness = Literal["as-mixed", "posts"]
-
-_FACTORS: dict[Quality, int] = {"small": 26, "good": 20, "best": 16}
-_BITS: dict[Quality, float] = {"small": 0.045, "good": 0.10, "best": 0.18}
-_MASTER_BITS, _STILL_BITS = 3.6, 13.0
 
 
 class Delivery(BaseModel):
-    """``post``: MP4 (H.264, AAC), for putting online. ``master``: MOV (ProRes 422 HQ, sound as PCM),
-    to be worked on elsewhere. ``stills``: every frame as a lossless PNG, in one ZIP."""
+    """A form of file, and how large, how fast and how well it is written."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    kind: Kind = "post"
+    kind: FormName = "post"
     scale: int = Field(100, ge=10, le=100, description="per cent of the canvas")
     quality: Quality = "good"
     rate: FrameRate | None = None
@@ -36,12 +29,8 @@ class Delivery(BaseModel):
     )
 
     @property
-    def suffix(self) -> str:
-        return {"post": ".mp4", "master": ".mov", "stills": ".zip"}[self.kind]
-
-    @property
-    def encoding(self) -> Encoding:
-        return MASTER if self.kind == "master" else post(_FACTORS[self.quality])
+    def form(self) -> Form:
+        return form_of(self.kind)
 
     def size(self, shot: Shot) -> tuple[int, int]:
         """Width and height, both even, for colour is stored in pairs.
@@ -82,7 +71,6 @@ class Delivery(BaseModel):
     def expected_bytes(self, shot: Shot) -> int:
         """About how large the file will be, from what pictures of such shots took: a guess."""
         width, height = self.size(shot)
-        bits = {"master": _MASTER_BITS, "stills": _STILL_BITS}.get(self.kind, _BITS[self.quality])
-        sound = {"post": 192_000, "master": 1_536_000}.get(self.kind, 0)
-        count = len(self.frames(shot))
-        return int((width * height * bits * count + sound * count / self.rate_of(shot)) / 8)
+        count, form = len(self.frames(shot)), self.form
+        picture = width * height * form.bits(self.quality) * count
+        return int((picture + form.sound_bits * count / self.rate_of(shot)) / 8)

@@ -7,9 +7,11 @@ from collections.abc import Callable
 import numpy as np
 from pydantic import BaseModel
 
-from velvet_seam.core.engine.stirring import Size, Spot, spot_at
+from velvet_seam.core.engine.stirring import spot_at
 from velvet_seam.core.masks import MaskBase
 from velvet_seam.core.mattes import Home
+from velvet_seam.core.passages import Spot
+from velvet_seam.core.passages.base import Size
 from velvet_seam.core.picture.placement import Matrix, affine
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.mask_moves import Change, brought

@@ -17,8 +17,8 @@ from velvet_seam.core.engine.lying import LEAST_SCALE, Lying
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.showing import Showing
-from velvet_seam.core.engine.stirring import Spot
 from velvet_seam.core.mattes import Cut, DifferenceKey, Home, LayerMatte
+from velvet_seam.core.passages import Spot
 from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
 from velvet_seam.core.picture.coverage import wiped

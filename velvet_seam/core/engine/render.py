@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import hashlib
 import shutil
-import zipfile
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future
@@ -20,8 +19,7 @@ from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.engine import MEGABYTE, Engine, frames_at_once
 from velvet_seam.core.engine.made_by import made_by
 from velvet_seam.core.engine.plan import Footage, Picture, Step
-from velvet_seam.core.media.still import png_bytes, write_png
-from velvet_seam.core.media.writer import ClipWriter, join
+from velvet_seam.core.media.still import write_png
 from velvet_seam.core.picture.planes import frame_to_rgba
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot
@@ -33,10 +31,6 @@ Look = Callable[[], Picture]
 
 RANGE_SECONDS = 2
 _NOTE = "what.txt"
-
-
-class Cancelled(Exception):  # noqa: N818 -- not an error
-    """Raised by a progress callback to end a render; finished ranges stay."""
 
 
 def render(
@@ -71,21 +65,22 @@ def _write_ranges(
     say: Callable[[int, Look | None], None],
 ) -> tuple[list[Path], int]:  # fmt: skip
     """The files of all ranges, those that were not there yet written now; and how many frames they hold."""
-    frames, rate = delivery.frames(shot), delivery.rate_of(shot)
+    form, frames, rate = delivery.form, delivery.frames(shot), delivery.rate_of(shot)
     size = max(1, round(RANGE_SECONDS * rate))
-    files = [ranges / f"{n:05}{delivery.suffix}" for n in range(-(-len(frames) // size))]
+    files = [ranges / f"{n:05}{form.suffix}" for n in range(-(-len(frames) // size))]
     done = sum(len(frames[n * size : (n + 1) * size]) for n, f in enumerate(files) if f.exists())
     say(done, None)
     engine = Engine(footage, cache_bytes=256 * MEGABYTE, passing=True)
     sheet = delivery.sheet(shot)
     waiting = [n for n, file in enumerate(files) if not file.exists()]
     wanted = (f for n in waiting for f in frames[n * size : (n + 1) * size])
-    video = delivery.kind == "post"
+    video = form.in_planes
     plans = (engine.plan(shot, frame, sheet=sheet, video=video) for frame in wanted)
     pictures = _pictures(engine, plans)
     for n in waiting:
         count = len(frames[n * size : (n + 1) * size])
-        with _Range(files[n], n * size, delivery, shot) as part:
+        first = n * size
+        with form.part(files[n], first, delivery.size(shot), rate, delivery.quality) as part:
             for picture in islice(pictures, count):
                 part.add(picture)
                 done += 1
@@ -144,63 +139,13 @@ def _open_ranges(folder: Path, fingerprint: str) -> None:
         note.write_text(fingerprint)
 
 
-class _Range:
-    """A clip, or a ZIP of stills, that has its name only when it is complete."""
-
-    def __init__(self, path: Path, first: int, delivery: Delivery, shot: Shot) -> None:
-        self._path, self._number = path, first
-        self._clip: ClipWriter | None = None
-        if delivery.kind == "stills":
-            self._part = path.with_name(path.name + ".part")
-            self._zip = zipfile.ZipFile(self._part, "w")
-        else:
-            size, rate = delivery.size(shot), delivery.rate_of(shot)
-            self._clip = ClipWriter(path, *size, rate, delivery.encoding)
-
-    def add(self, picture: Picture) -> None:
-        if self._clip:
-            self._clip.add(picture)
-        else:
-            name = f"{self._number:06}.png"
-            self._zip.writestr(zipfile.ZipInfo(name), png_bytes(picture))
-        self._number += 1
-
-    def finish(self) -> None:
-        if self._clip:
-            self._clip.finish()
-        else:
-            self._zip.close()
-            self._part.replace(self._path)
-
-    def __enter__(self) -> _Range:
-        return self
-
-    def __exit__(self, *error: object) -> None:
-        if self._clip:
-            self._clip.__exit__(*error)  # type: ignore[arg-type]
-        else:
-            self._zip.close()
-            self._part.unlink(missing_ok=True)
-
-
 def _join(
     files: list[Path], path: Path, delivery: Delivery, shot: Shot, sounds: Sounds,
     check: Callable[[], None],
 ) -> None:  # fmt: skip
-    if delivery.kind != "stills":
-        sound = mix(shot, sounds) if has_sound(shot, sounds.sound) else None
-        if sound is not None and delivery.loudness == "posts":
+    sound = None
+    if delivery.form.sounding and has_sound(shot, sounds.sound):
+        sound = mix(shot, sounds)
+        if delivery.loudness == "posts":
             sound = brought_to(sound, POSTS)
-        join(files, path, delivery.rate_of(shot), delivery.encoding, sound, check)
-        return
-    unfinished = path.with_name(path.name + ".part")
-    try:
-        with zipfile.ZipFile(unfinished, "w") as whole:
-            for file in files:
-                with zipfile.ZipFile(file) as part:
-                    for entry in part.infolist():
-                        whole.writestr(entry, part.read(entry))
-                check()
-        unfinished.replace(path)
-    finally:
-        unfinished.unlink(missing_ok=True)
+    delivery.form.join(files, path, delivery.rate_of(shot), delivery.quality, sound, check)

@@ -2,30 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from math import cos, radians, sin
+from dataclasses import replace
 
 import numpy as np
 
+from velvet_seam.core.passages import Ground, Spot, way_of
+from velvet_seam.core.passages.base import Size
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.motion import Stir
 from velvet_seam.core.timing.at import At
 from velvet_seam.core.timing.ease import eased
-
-Size = tuple[int, int]
-
-
-@dataclass(frozen=True)
-class Spot:
-    """Canvas pixels of the layer's middle, a factor, degrees clockwise, a factor of its opacity, and
-    for a wipe the side it comes from with the part of the layer that is uncovered."""
-
-    x: float
-    y: float
-    scale: float
-    rotation: float
-    opacity: float
-    wipe: tuple[str, float] | None
 
 
 def spot_at(layer: Layer, frame: float, rate: float, size: Size, canvas: Size) -> Spot:
@@ -39,42 +25,23 @@ def spot_at(layer: Layer, frame: float, rate: float, size: Size, canvas: Size) -
     place = layer.place
     x, y = at(place.x), at(place.y)
     scale, rotation = at.part(place.scale), at(place.rotation)
-    opacity, wipe = 1.0, None
+    spot, ground = Spot(x, y, scale, rotation), Ground(size, canvas)
     for passage, apart in ((layer.arrive, at.frame), (layer.leave, layer.span.last - frame)):
         frames = at(passage.frames)
         if passage.way == "cut" or apart >= frames:
             continue
         here = eased(passage.ease, min(max(apart / frames, 0), 1))
-        kind, _, side = passage.way.partition("-")
-        if kind in ("fade", "turn"):
-            opacity *= here
-        if kind == "turn":
-            rotation -= 90 * (1 - here) if passage is layer.arrive else -90 * (1 - here)
-        if kind == "grow":
-            scale *= max(here, 0.0)
-        if kind == "slide":
-            dx, dy = _outside(x, y, scale, rotation, side, size, canvas)
-            x, y = x + dx * (1 - here), y + dy * (1 - here)
-        if kind == "wipe":
-            wipe = (side, here)
-    stir = layer.stir
-    if not stir.still:
-        dx, dy, turn, light = stirred(stir, at, rate)
-        x, y, rotation, opacity = x + dx, y + dy, rotation + turn, opacity * light
-    return Spot(x, y, scale, rotation, opacity, wipe)
-
-
-def _outside(
-    x: float, y: float, scale: float, rotation: float, side: str, size: Size, canvas: Size
-) -> tuple[float, float]:
-    """How far a layer has to go to be just outside a side of the canvas."""
-    c, s = abs(cos(radians(rotation))), abs(sin(radians(rotation)))
-    wide = (size[0] * c + size[1] * s) * scale / 2
-    high = (size[0] * s + size[1] * c) * scale / 2
-    return {
-        "left": (-wide - x, 0.0), "right": (canvas[0] + wide - x, 0.0),
-        "up": (0.0, -high - y), "down": (0.0, canvas[1] + high - y),
-    }[side]  # fmt: skip
+        spot = way_of(passage.way).at(spot, here, passage is layer.arrive, ground)
+    if layer.stir.still:
+        return spot
+    dx, dy, turn, light = stirred(layer.stir, at, rate)
+    return replace(
+        spot,
+        x=spot.x + dx,
+        y=spot.y + dy,
+        rotation=spot.rotation + turn,
+        opacity=spot.opacity * light,
+    )
 
 
 def stirred(stir: Stir, at: At, rate: float) -> tuple[float, float, float, float]:

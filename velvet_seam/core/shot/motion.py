@@ -2,27 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
+from velvet_seam.core.passages import WayName
 from velvet_seam.core.picture.blends import BlendName
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.timing.ease import Ease
 from velvet_seam.core.words import Part
 
-Way = Literal[
-    "cut", "fade", "slide-left", "slide-right", "slide-up", "slide-down", "grow", "turn",
-    "wipe-left", "wipe-right", "wipe-up", "wipe-down",
-]  # fmt: skip
-"""How a layer comes into the picture, or goes out of it the same way back: at once; more and more; from
-outside a side; from a point; turning in; uncovered from a side."""
-
 
 class Passage(Part):
     """The way in over the first frames of a span, or out over the last. At its outer frame nothing of
     the layer is left."""
 
-    way: Way = "cut"
+    way: WayName = "cut"
     frames: Annotated[
         Animated,
         Bounds(1, 10_000, "f", "In", "How many frames it takes", shown=(1, 60), of="time", find="transition"),

@@ -1,10 +1,11 @@
 // What the find box knows of this bench beside its keys: every command without one, every value and every kind,
 // by the words people have for them. Each is done, or opened where it is set.
 import { say } from "../common.js";
-import { masks, mattes, values } from "./kinds.js";
+import { masks, mattes, values, ways } from "./kinds.js";
 
+const PASSAGES = ways.map((way) => `${way.label} ${way.find}`).join(" ");
 const FIELDS = [
-  ["Comes in", "field-arrive", "arrive entrance fade slide wipe grow transition"], ["Goes out", "field-leave", "leave exit fade slide wipe transition"],
+  ["Comes in", "field-arrive", `arrive entrance transition ${PASSAGES}`], ["Goes out", "field-leave", `leave exit transition ${PASSAGES}`],
   ["Past its ends", "field-ends", "loop again back and forth bounce hold"], ["Between frames", "field-between", "interpolate flow mix slow motion"],
   ["Ramp", "field-ramp", "speed slow cut"], ["Starts at", "field-start", "begin move time frame"], ["First frame", "field-first", "trim in"], ["Last frame", "field-last", "trim out"],
   ["Freeze for some frames", "freeze-frames", "hold still"], ["Name of the layer", "field-name", "rename"],

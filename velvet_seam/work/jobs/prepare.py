@@ -14,13 +14,28 @@ from velvet_seam.core.analyse.first_look import FirstLook, Look, loudest
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.proxy import write_proxy
 from velvet_seam.core.media.still import contact_strip
+from velvet_seam.core.problem import Cancelled
 from velvet_seam.core.sound.decode import peaks
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library
+from velvet_seam.store.tables import JobRow
 from velvet_seam.work.picture_files import jpeg, write_poster, write_whole
 
 STRIP_FRAMES = 16
 WAVE_POINTS = 1200
+
+
+def do(library: Library, job: JobRow) -> None:
+    def progress(done: int, total: int) -> None:
+        if not library.jobs.progress(job.id, done, total):
+            raise Cancelled
+
+    prepare(library, library.footage.get(job.target), progress)
+    library.jobs.finish(job.id)
+
+
+def given_up(library: Library, job: JobRow) -> None:
+    """Nothing is left of it: every file has its name only when it is complete."""
 
 
 def prepare(

@@ -1,0 +1,40 @@
+"""Forms of file that a shot is written as. Each is a file of its own."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import AfterValidator, WithJsonSchema
+
+from velvet_seam.core.deliveries.base import Form, PartWriter, Quality
+from velvet_seam.core.deliveries.master import Master
+from velvet_seam.core.deliveries.post import Post
+from velvet_seam.core.deliveries.stills import Stills
+
+__all__ = ["FORMS", "Form", "FormName", "PartWriter", "Quality", "form_of"]
+
+FORMS: tuple[Form, ...] = (Post(), Master(), Stills())
+"""All of them, in the order in which they are offered; a new one is named here."""
+
+_BY_NAME = {form.name: form for form in FORMS}
+
+
+def form_of(name: str) -> Form:
+    """The form of a name.
+
+    >>> form_of("master").suffix
+    '.mov'
+    """
+    return _BY_NAME[name]
+
+
+def _known(name: str) -> str:
+    if name not in _BY_NAME:
+        raise ValueError(f"a shot cannot be written as “{name[:40]}”")
+    return name
+
+
+FormName = Annotated[
+    str, AfterValidator(_known), WithJsonSchema({"type": "string", "enum": list(_BY_NAME)})
+]
+"""The name of one of them."""
