@@ -187,3 +187,31 @@ def test_handles_lie_where_the_layer_is_seen_while_it_arrives(blank: Page):  # n
         " const r = velvetSeam.picture.rect; return (b.x + b.width / 2 - r.x) / r.k; })()"
     )
     assert frame == pytest.approx(place["x"] + stray["x"], abs=6)
+
+
+def test_controls_expected_under_the_pointer_are_those_after_what_was_changed_meanwhile(
+    blank: Page,
+):  # noqa: F811
+    """Pointing asks for them once; an edit that comes between makes them anew."""
+    add_layer(blank, "paper-sea")
+    add_layer(blank, "fox-left")
+    low, top = (one["id"] for one in layers(blank))
+    asked: list[str] = []
+    blank.on(
+        "request", lambda request: asked.append(request.url) if "/parts?" in request.url else None
+    )
+    blank.hover(f"#card-{low}")
+    blank.hover("#mat")
+    blank.hover(f"#card-{low}")
+    until(blank, "velvetSeam.bench.expected.size === 1", 10)
+    assert len(asked) == 1
+    blank.evaluate(f"velvetSeam.bench.set('{low}', {{'place.rotation': 33}})")
+    settled(blank)
+    blank.click(f"#card-{low}")
+    until(blank, "!document.getElementById('panel').inert", 10)
+    assert blank.locator("#panel [data-target]").get_attribute("data-target") == low
+    assert blank.locator('#panel [data-path="place.rotation"] input').first.input_value() == "33"
+    for one in (top, low, top, low):  # what stays as it was is not asked for again
+        blank.click(f"#card-{one}")
+    until(blank, "!document.getElementById('panel').inert", 10)
+    assert len(asked) <= 4

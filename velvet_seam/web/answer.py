@@ -74,7 +74,10 @@ def state(context: Context, standing: Standing, have: Collection[str] = ()) -> s
     return f'{json.dumps(rest)[:-1]},"shot":{document}}}'
 
 
-def parts_of(request: Request, context: Context, standing: Standing, chosen: str) -> dict[str, str]:
+def parts_of(
+    request: Request, context: Context, standing: Standing, chosen: str,
+    names: tuple[str, ...] = ("head", "stack", "panel"),
+) -> dict[str, str]:  # fmt: skip
     """The fragments that change with the shot or with what is chosen."""
     kind, _, target = chosen.partition(":")
     shot = standing.shot
@@ -92,7 +95,6 @@ def parts_of(request: Request, context: Context, standing: Standing, chosen: str
         "below": below, "items": items, "groups": GROUPS, "ways": WAYS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
         "rates": CHOICES, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
     }  # fmt: skip
-    names = ("head", "stack", "panel")
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
 
 
@@ -146,6 +148,14 @@ def answer(
     here = ask.chosen if chosen is None else chosen
     rest = {"chosen": here, "parts": parts_of(request, context, standing, here), **more}
     return Answer(f'{json.dumps(rest)[:-1]},"state":{state(context, standing, ask.have)}}}')
+
+
+def controls(
+    request: Request, context: Context, standing: Standing, chosen: str
+) -> Answer:  # fmt: skip
+    """The panel alone, for a page that has the shot as it stands."""
+    parts = parts_of(request, context, standing, chosen, ("panel",))
+    return Answer(json.dumps({"chosen": chosen, "parts": parts}))
 
 
 def check_references(context: Context) -> Callable[[Shot, Shot], None]:

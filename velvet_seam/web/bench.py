@@ -19,7 +19,15 @@ from velvet_seam.core.picture.blends import NAMES, blend_of
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import read_edit
 from velvet_seam.core.words import Id
-from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references, parts_of, state
+from velvet_seam.web.answer import (
+    Answer,
+    ChosenRequest,
+    answer,
+    check_references,
+    controls,
+    parts_of,
+    state,
+)
 from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.context import Ctx, gives, templates
 from velvet_seam.web.keys import keyed_by, screen_words
@@ -87,12 +95,16 @@ def bench(identity: str, request: Request, context: Ctx) -> Response:
 
 @router.get("/parts", response_class=Answer)
 def parts(
-    identity: str, request: Request, context: Ctx, chosen: str = "", have: str = ""
+    identity: str, request: Request, context: Ctx, chosen: str = "", have: str = "", stamp: str = ""
 ) -> Response:
-    """State and fragments for what is chosen; ``have``: digests of layers, with commas between."""
+    """State and fragments for what is chosen; ``have``: digests of layers, with commas between. Where the
+    shot is still that of a ``stamp``, only the panel."""
+    standing = context.library.shots.get(identity)
+    if stamp == str(standing.stamp):
+        return controls(request, context, standing, chosen[:60])
     known = tuple(one for one in have.split(",")[:200] if one)
     ask = ChosenRequest.model_construct(chosen=chosen[:60], have=known)
-    return answer(request, context, context.library.shots.get(identity), ask)
+    return answer(request, context, standing, ask)
 
 
 @router.get("/shelf", response_class=HTMLResponse)

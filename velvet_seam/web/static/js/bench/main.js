@@ -110,6 +110,13 @@ bench.addEventListener("chosen", () => {
   mark();
 });
 bench.addEventListener("shown", mark);
+// who points at something is about to choose it
+for (const name of ["pointerover", "focusin"]) {
+  document.addEventListener(name, ({ target }) => {
+    const choice = target.closest?.("[data-choose]");
+    if (choice) bench.expect(choice.dataset.choose);
+  });
+}
 bench.addEventListener("way", () => {
   for (const button of document.querySelectorAll("[data-way]")) {
     button.setAttribute("aria-pressed", button.dataset.way === bench.way);

@@ -10,6 +10,7 @@ export class Bench extends EventTarget {
     this.id = id;
     this.state = state;
     this.layers = new Map();
+    this.expected = new Map(); // controls that were asked for, while the shot stays as it is
     this.remember();
     this.chosen = chosen;
     this.frame = 0;
@@ -133,13 +134,32 @@ export class Bench extends EventTarget {
   }
   trySet(target, values) { this.try(this.setting(target, values)); }
 
-  /** Fragments for what is chosen, with the state; layers that are here are not sent again. */
-  parts(chosen) {
-    return ask(`/shots/${this.id}/parts?chosen=${encodeURIComponent(chosen)}&have=${this.state.pieces.join(",")}`);
+  /** Fragments for what is chosen, with the state; layers that are here are not sent again. While the shot is the
+   * one of a `stamp`, its controls alone. */
+  parts(chosen, stamp = "") {
+    const have = this.state.pieces.join(",");
+    return ask(`/shots/${this.id}/parts?chosen=${encodeURIComponent(chosen)}&have=${have}&stamp=${encodeURIComponent(stamp)}`);
+  }
+
+  /** The controls of something, while the shot stays as it is; asked for once. */
+  controls(chosen) {
+    let asked = this.expected.get(chosen);
+    if (!asked) {
+      asked = this.parts(chosen, this.state.stamp);
+      this.expected.set(chosen, asked);
+      asked.catch(() => this.expected.delete(chosen));
+    }
+    return asked;
+  }
+
+  /** The pointer or the focus is on it: it may be chosen next. */
+  expect(chosen) {
+    if (chosen !== this.chosen && !this.saving && !this.trial) this.controls(chosen).catch(() => {});
   }
 
   /** A new state; a layer that has not changed is its digest, and stays the object that it was. */
   hold(state) {
+    this.expected.clear();
     state.shot.layers = state.shot.layers.map((layer) => (typeof layer === "string" ? this.layers.get(layer) : layer));
     this.state = state;
     this.remember();
@@ -205,9 +225,9 @@ export class Bench extends EventTarget {
     this.tell("chosen");
     await this.settled(); // so that what comes has all that was changed before
     if (this.chosen !== chosen) return;
-    const answer = await this.parts(chosen);
+    const answer = await this.controls(chosen);
     if (this.chosen !== chosen) return;
-    if (this.saving || this.state.stamp > answer.state.stamp) this.tell("parts", { panel: answer.parts.panel });
+    if (!answer.state || this.saving || this.state.stamp > answer.state.stamp) this.tell("parts", { panel: answer.parts.panel });
     else this.take(answer, chosen);
   }
 

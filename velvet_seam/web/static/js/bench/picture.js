@@ -8,6 +8,7 @@ const TOP = 48;
 const SIDE = 270;
 const PREVIEW = 540; // short side of a preview, as the server makes it
 const HALF = PREVIEW / 2;
+const CONTROLS = 200; // milliseconds that a picture waits for the controls of what has been chosen
 
 export class Picture {
   constructor(bench, live) {
@@ -40,7 +41,12 @@ export class Picture {
       });
     }
     for (const name of ["state", "frame", "way"]) bench.addEventListener(name, () => this.refresh());
-    bench.addEventListener("chosen", () => this.layout());
+    // another layer's controls first; in the picture nothing changes but what is drawn over it
+    bench.addEventListener("chosen", () => {
+      this.layout(false);
+      this.later = setTimeout(() => this.refresh(), CONTROLS);
+    });
+    bench.addEventListener("shown", () => { if (this.later) this.refresh(); });
     for (const name of ["trial", "refused"]) bench.addEventListener(name, () => this.refreshMain());
     new ResizeObserver(() => this.layout()).observe(this.mat);
     this.layout();
@@ -67,6 +73,8 @@ export class Picture {
   }
 
   refresh() {
+    clearTimeout(this.later);
+    this.later = 0;
     this.refreshMain();
     this.refreshSides();
   }
@@ -119,7 +127,7 @@ export class Picture {
     this.bench.tell("painted", { frame });
   }
 
-  layout() {
+  layout(asking = true) {
     const { bench, mat } = this;
     const { width, height } = bench.shot.canvas;
     const room = { width: mat.clientWidth - 2 * EDGE, height: mat.clientHeight - TOP - EDGE };
@@ -156,7 +164,7 @@ export class Picture {
     this.overlay.firstElementChild.setAttribute("d", this.safe ? safeAreas(x, y, w, h) : "");
     this.empty.hidden = bench.shot.layers.length > 0;
     this.bench.tell("layout");
-    this.refresh();
+    if (asking) this.refresh();
   }
 
   /** Mat coordinates of a pointer event, in canvas pixels. */

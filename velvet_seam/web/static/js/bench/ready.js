@@ -9,7 +9,7 @@ export class Ready {
     this.frames = new Set();
     this.key = "";
     for (const name of ["state", "solo"]) bench.addEventListener(name, () => this.start());
-    for (const name of ["frame", "trial"]) bench.addEventListener(name, () => this.rest());
+    for (const name of ["frame", "trial", "chosen"]) bench.addEventListener(name, () => this.rest());
     this.start();
   }
 
