@@ -351,3 +351,43 @@ def test_whatever_part_refers_to_footage_is_among_the_references():
         (folder / "a.png").write_bytes(b"x")
         (folder / "shot.json").write_text(shot_file_text(shot, files))
         read_shot_file(folder / "shot.json")
+
+
+def test_what_begins_later_moves_up_into_a_gap_that_is_closed():
+    """By the frames that went, sounds too; what is locked, or lies across the gap, stays."""
+    colour = {"kind": "colour", "colour": "#000000"}
+
+    def layer(name: str, first: int, last: int, **more: object) -> dict:
+        span = {"first": first, "last": last}
+        return {
+            "id": name,
+            "name": name,
+            "source": colour,
+            "span": span,
+            "place": {"x": 0, "y": 0},
+            **more,
+        }
+
+    track = {"id": "s-a", "name": "a", "footage": "f-a", "span": {"first": 31, "last": 40}}
+    layers = [
+        layer("l-a", 0, 49), layer("l-b", 10, 19), layer("l-c", 15, 29), layer("l-d", 30, 40),
+        layer("l-e", 35, 45, locked=True), layer("l-f", 29, 33),
+    ]  # fmt: skip
+    canvas = {"width": 64, "height": 64}
+    shot = Shot.model_validate(
+        {
+            "name": "s",
+            "canvas": canvas,
+            "rate": "25",
+            "length": 50,
+            "layers": layers,
+            "sounds": [track],
+        }
+    )
+    edit = read_edit({"do": "close-gap", "targets": ["l-b", "l-c"]})
+    after = apply(shot, edit)
+    spans = {one.id: (one.span.first, one.span.last) for one in after.things}
+    assert spans == {
+        "l-a": (0, 49), "l-d": (10, 20), "l-e": (35, 45), "l-f": (29, 33), "s-a": (11, 20),
+    }  # fmt: skip
+    assert edit.words(shot) == "remove 2 layers and close the gap"

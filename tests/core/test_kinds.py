@@ -236,6 +236,7 @@ DONE: dict[str, dict[str, Any]] = {
     "freeze": {"layer": "l-b", "at": 20, "frames": 4, "frozen_id": "l-c", "rest_id": "l-d"},
     "change-speed": {"target": "l-b", "speed": 50},
     "reverse": {"target": "l-b"},
+    "close-gap": {"targets": ["l-a"]},
     "add-sound": {"sound": {"id": "s-c", "name": "Drum", "footage": "f-a", "span": {"first": 0, "last": 9}}},
     "remove-sound": {"sound": "s-a"},
     "change-rate": {"rate": "50"},

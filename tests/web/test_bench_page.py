@@ -55,7 +55,7 @@ def test_the_page_places_handles_where_the_engine_places_layers(bench: Page):
         u, v = rng.uniform(-400, 400, 2)
         there = bench.evaluate(
             """async ([place, u, v]) => {
-                const { layerMap } = await import('/static/js/bench/placing.js');
+                const { layerMap } = await import('/static/js/bench/handles/geometry.js');
                 const map = layerMap(place, 0);
                 const p = map.toCanvas(u, v);
                 return [p, map.toSource(p.x, p.y)];
@@ -77,7 +77,7 @@ def test_the_page_knows_the_value_of_a_moving_number(bench: Page):
     frames = list(range(-10, 70))
     got = bench.evaluate(
         """async ([keys, frames]) => {
-            const { valueAt } = await import('/static/js/bench/moving.js');
+            const { valueAt } = await import('/static/js/bench/time/moving.js');
             return frames.map((frame) => valueAt({ keys }, frame));
         }""",
         [keys, frames],

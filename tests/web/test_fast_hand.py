@@ -190,8 +190,8 @@ def test_handles_lie_where_the_layer_is_seen_while_it_arrives(blank: Page):  # n
 
 
 def test_controls_expected_under_the_pointer_are_those_after_what_was_changed_meanwhile(
-    blank: Page,
-):  # noqa: F811
+    blank: Page,  # noqa: F811
+):
     """Pointing asks for them once; an edit that comes between makes them anew."""
     add_layer(blank, "paper-sea")
     add_layer(blank, "fox-left")

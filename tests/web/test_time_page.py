@@ -384,7 +384,7 @@ def test_a_frame_is_kept_and_gaps_are_shaded_and_closed(blank: Page):
             "(edit) => velvetSeam.bench.edit(edit).then(() => null)",
             {"do": "trim", "target": layer, "edge": edge, "to": to},
         )
-    until(blank, "velvetSeam.strip.bareFrames === 20 + 50")
+    until(blank, "velvetSeam.strip.bare.frames === 20 + 50")
     expect(blank.locator("#lanes .bare")).to_have_count(2)
     expect(blank.locator("#frame-note")).to_contain_text("70 uncovered")
     go(blank, 0)

@@ -10,9 +10,11 @@ from pydantic import Field
 
 from velvet_seam.core.engine.clip_time import runs_out
 from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.mattes import MATTES, Beside
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import (
     AddLayer,
+    AddMatte,
     AddSound,
     Edit,
     ReplaceFootage,
@@ -22,10 +24,11 @@ from velvet_seam.core.shot.edits import (
 )
 from velvet_seam.core.shot.fitting import How, fitting_scale, speed_frame_by_frame
 from velvet_seam.core.shot.layer import MAX_FRAME, THREADS, Layer, Place, SoundTrack, Span
+from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sources import ColourSource, FootageSource
 from velvet_seam.core.timing.rate import spell
-from velvet_seam.core.words import Colour, Id
+from velvet_seam.core.words import Colour, Id, kind_of
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references
@@ -134,6 +137,32 @@ def conform(identity: str, body: Conforming, request: Request, context: Ctx) -> 
         raise Problem(f"{layer.name} has no frames of its own to be shown one by one.")
     values = {"time.speed": speed_frame_by_frame(clip.rate, shot.rate)}
     edit = SetValues(target=layer.id, values=values)
+    return answer(request, context, context.library.shots.edit(identity, edit), body)
+
+
+class NewMatte(ChosenRequest):
+    """A matte of a kind that needs no measuring before it is there."""
+
+    layer: Id
+    kind: str = Field(max_length=40)
+
+
+@router.post("/mattes", response_class=Answer)
+def add_matte(identity: str, body: NewMatte, request: Request, context: Ctx) -> Response:
+    shot = context.library.shots.get(identity).shot
+    layer = shot.layer(body.layer)
+    kind = next((one for one in MATTES if kind_of(one) == body.kind), None)
+    if kind is None or kind.begins != "at once":
+        raise Problem(
+            "There is no such matte without a colour that is measured. Nothing was changed."
+        )
+    at = shot.layers.index(layer)
+    others = [*shot.layers[:at][::-1], *shot.layers[at + 1 :]]
+    beside = Beside(layer.source.shows, _moves(context, layer), others[0].id if others else None)
+    made = kind.new(new_id("k"), beside)
+    if layer.seam.matte:
+        made = revised(made, combine="intersect")
+    edit = AddMatte(layer=layer.id, matte=made)
     return answer(request, context, context.library.shots.edit(identity, edit), body)
 
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Union
 
 from pydantic import Field
 
-from velvet_seam.core.mattes.base import Asked, Cut, MatteBase, Side
+from velvet_seam.core.mattes.base import Asked, Beside, Cut, MatteBase, Side
 from velvet_seam.core.mattes.colour import ColourKey
 from velvet_seam.core.mattes.difference import DifferenceKey, FootagePlate, FramePlate, MedianPlate
 from velvet_seam.core.mattes.layer_matte import Home, LayerMatte
@@ -18,7 +18,7 @@ from velvet_seam.core.mattes.own_alpha import OwnAlpha
 from velvet_seam.core.mattes.screen import ScreenKey
 
 __all__ = [
-    "MATTES", "Asked", "ColourKey", "Cut", "DifferenceKey", "FootagePlate", "FramePlate", "Home", "LayerMatte",
+    "MATTES", "Asked", "Beside", "ColourKey", "Cut", "DifferenceKey", "FootagePlate", "FramePlate", "Home", "LayerMatte",
     "LumaKey", "Matte", "MatteBase", "MedianPlate", "OwnAlpha", "ScreenKey", "Side",
 ]  # fmt: skip
 

@@ -79,6 +79,16 @@ class Asked(Protocol):
         at this frame."""
 
 
+@dataclass(frozen=True)
+class Beside:
+    """What there is for a new matte to go by: the layer's own footage, whether it moves, and the layer that lies
+    below, or else the nearest above."""
+
+    footage: str | None
+    moving: bool
+    layer: str | None
+
+
 class MatteBase(Part):
     """What all mattes have."""
 
@@ -103,6 +113,15 @@ class MatteBase(Part):
     def cut(self, asked: Asked) -> Cut | None:
         """What it leaves of a layer; None where it cannot be asked, and is passed over."""
         raise NotImplementedError
+
+    @classmethod
+    def new(cls, identity: str, beside: Beside) -> MatteBase:
+        """A new one that needs no measuring.
+
+        Raises:
+            Problem: where there is nothing it could go by.
+        """
+        return cls.model_validate({"id": identity})
 
     @classmethod
     def of_sample(cls, identity: str, colour: Colour, border: bool) -> MatteBase:

@@ -7,8 +7,9 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from velvet_seam.core.mattes.base import Asked, Cut, MatteBase
+from velvet_seam.core.mattes.base import Asked, Beside, Cut, MatteBase
 from velvet_seam.core.picture.difference_key import difference_key, median_plate
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
@@ -64,6 +65,13 @@ class DifferenceKey(MatteBase):
         Animated,
         Bounds(0, 100, "%", "Let shadows go", "How much of a soft darkening of the plate is not kept"),
     ] = 50.0  # fmt: skip
+
+    @classmethod
+    def new(cls, identity: str, beside: Beside) -> DifferenceKey:
+        if beside.footage is None:
+            raise Problem("There is no footage here whose difference to a plate could be taken.")
+        plate = MedianPlate() if beside.moving else FootagePlate(footage=beside.footage)
+        return cls(id=identity, plate=plate)
 
     def cut(self, asked: Asked) -> Cut:
         plate = self._plate(asked)

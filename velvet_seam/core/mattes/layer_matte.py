@@ -7,10 +7,11 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from velvet_seam.core.mattes.base import Asked, Cut, MatteBase
+from velvet_seam.core.mattes.base import Asked, Beside, Cut, MatteBase
 from velvet_seam.core.picture.colour import LUMA_709
 from velvet_seam.core.picture.coverage import Plane
 from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.steps import step
 from velvet_seam.core.words import Id, Part
 
@@ -40,6 +41,12 @@ class LayerMatte(MatteBase):
     layer: Id
     of: Literal["coverage", "brightness"] = "coverage"
     home: Home | None = None
+
+    @classmethod
+    def new(cls, identity: str, beside: Beside) -> LayerMatte:
+        if beside.layer is None:
+            raise Problem("There is no other layer whose coverage could be taken.")
+        return cls(id=identity, layer=beside.layer)
 
     def cut(self, asked: Asked) -> Cut | None:
         may, placed = asked.other(self.layer, self.home)

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from velvet_seam.core.shot.edits.base import EditBase, apply
 from velvet_seam.core.shot.edits.footage import ReplaceFootage
+from velvet_seam.core.shot.edits.gap import CloseGap
 from velvet_seam.core.shot.edits.keys import EaseKeys, KeyHere, MoveKeys, PasteKeys, RemoveKeys
 from velvet_seam.core.shot.edits.marks import AddMark, RemoveMarks
 from velvet_seam.core.shot.edits.outline import AddPoint, RemovePoint
@@ -34,7 +35,7 @@ SINGLE: tuple[type[EditBase], ...] = (
     AddLayer, RemoveLayer, DuplicateLayer, ReorderLayer, SetValues,
     KeyHere, MoveKeys, RemoveKeys, EaseKeys, PasteKeys, AddPoint, RemovePoint,
     ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample,
-    MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse,
+    MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse, CloseGap,
     AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
 )  # fmt: skip
 """All kinds of edits; a new one is named here."""

@@ -1,16 +1,16 @@
 // What buttons and fields do.
 import { ask, say } from "../common.js";
-import { ClipTime } from "./clip-time.js";
-import { Copying } from "./copying.js";
-import { round } from "./placing.js";
+import { ClipTime } from "./time/clip-time.js";
+import { Copying } from "./stack/copying.js";
+import { round } from "./handles/geometry.js";
 import { Keyboard } from "./keyboard.js";
-import { MaskDraw } from "./mask-draw.js";
-import { maskMap } from "./mask-shape.js";
-import { Mattes } from "./mattes.js";
-import { valueAt } from "./moving.js";
+import { MaskDraw } from "./masks/draw.js";
+import { maskMap } from "./masks/shape.js";
+import { Mattes } from "./stack/mattes.js";
+import { valueAt } from "./time/moving.js";
 import { Rendering } from "./rendering.js";
-import { Shelf } from "./shelf.js";
-import { Wall } from "./wall.js";
+import { Shelf } from "./stack/shelf.js";
+import { Wall } from "./picture/wall.js";
 
 const newId = (letter) => letter + crypto.randomUUID().replaceAll("-", "").slice(0, 15);
 

@@ -1,21 +1,21 @@
 // The bench, put together.
 import { acceptDrops } from "../common.js";
-import { divide, sheets } from "./arrange.js";
+import { divide, sheets } from "./stack/arrange.js";
 import { Commands } from "./commands.js";
-import { Handles } from "./handles.js";
-import { Loupe } from "./loupe.js";
-import { Keyframes } from "./keyframes.js";
-import { ValueLanes } from "./lanes.js";
+import { Handles } from "./handles/handles.js";
+import { Loupe } from "./picture/loupe.js";
+import { Keyframes } from "./time/keyframes.js";
+import { ValueLanes } from "./time/value-lanes.js";
 import { Live } from "./live.js";
-import { MaskCuts } from "./mask-cuts.js";
+import { MaskCuts } from "./masks/cuts.js";
 import { Bench } from "./model.js";
-import { Picture } from "./picture.js";
-import { Player } from "./play.js";
-import { Ready } from "./ready.js";
-import { Stack } from "./stack.js";
+import { Picture } from "./picture/picture.js";
+import { Player } from "./time/play.js";
+import { Ready } from "./time/ready.js";
+import { Stack } from "./stack/stack.js";
 import { Tapes } from "./tape.js";
-import { TimeStrip } from "./time.js";
-import { View } from "./view.js";
+import { TimeStrip } from "./time/strip.js";
+import { View } from "./picture/view.js";
 
 const page = document.querySelector(".bench");
 const state = JSON.parse(document.getElementById("state").textContent);

@@ -1,8 +1,8 @@
 // Measuring tapes: a value with its unit. Drag, wheel, arrows, type, double-click for the default.
 import { say } from "../common.js";
 import { follow } from "./drag.js";
-import { inSpan } from "./placing.js";
-import { moves, valueAt, valueOf } from "./moving.js";
+import { inSpan } from "./handles/geometry.js";
+import { moves, valueAt, valueOf } from "./time/moving.js";
 
 const PIXELS = 150;
 

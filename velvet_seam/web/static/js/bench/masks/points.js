@@ -1,6 +1,6 @@
 // Several points of a drawn outline at once: taken by a box or with Shift; moved, scaled and turned together.
-import { round } from "./placing.js";
-import { add } from "./svg.js";
+import { round } from "../handles/geometry.js";
+import { add } from "../handles/svg.js";
 
 /** The box round some places, in canvas pixels. */
 function boxOf(places) {

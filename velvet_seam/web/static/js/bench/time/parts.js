@@ -1,5 +1,5 @@
 // What all rows of the time strip share: how wide the names before them are, and nodes of a drawing.
-import { round } from "./placing.js";
+import { round } from "../handles/geometry.js";
 
 const NS = "http://www.w3.org/2000/svg";
 export const NAMES = 92;

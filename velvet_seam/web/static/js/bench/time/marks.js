@@ -1,6 +1,6 @@
 // Marks: named frames, drawn as pins in the ruler. Put, moved, named, jumped to, and found in footage.
-import { say } from "../common.js";
-import { NAMES, node } from "./time-parts.js";
+import { say } from "../../common.js";
+import { NAMES, node } from "./parts.js";
 
 export class Marks {
   constructor(bench, strip) {
@@ -63,12 +63,12 @@ export class Marks {
     let to = mark.frame, moved = false;
     return {
       move: (frame, next) => {
-        const hit = next.altKey ? null : strip.snap(frame, strip.targets(mark.id));
+        const hit = next.altKey ? null : strip.snap.near(frame, strip.snap.targets(mark.id));
         to = Math.min(Math.max(0, hit ? hit.frame : Math.round(frame)), bench.shot.length - 1);
         if (to === mark.frame && !moved) return;
         moved = true;
         bench.go(to);
-        strip.showSnap({ frame: to, word: hit ? hit.word : bench.spell(to) });
+        strip.snap.show({ frame: to, word: hit ? hit.word : bench.spell(to) });
       },
       end: (finished) => {
         if (moved && finished) { bench.edit({ do: "set-values", target: null, values: { [`marks.${mark.id}.frame`]: to } }); return; }

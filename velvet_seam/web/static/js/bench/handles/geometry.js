@@ -1,5 +1,5 @@
 // Where a layer lies: from its own pixels to the canvas and back, and the numbers that say so.
-import { valueAt } from "./moving.js";
+import { valueAt } from "../time/moving.js";
 
 /** Nothing that arrival or stirring adds to a place. */
 export const STILL = { x: 0, y: 0, scale: 1, turn: 0 };

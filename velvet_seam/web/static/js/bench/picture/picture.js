@@ -1,5 +1,5 @@
 // The mat: the joined picture in the middle, this layer and what lies below at its sides.
-import { Slot } from "./live.js";
+import { Slot } from "../live.js";
 import { safeAreas } from "./view.js";
 
 const GAP = 34;

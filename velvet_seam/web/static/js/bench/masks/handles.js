@@ -1,10 +1,10 @@
 // Handles of masks on the picture: place, size, turn, feather, and the points of drawn outlines.
-import { say } from "../common.js";
-import { moves, outlineAt, still, valueAt } from "./moving.js";
-import { round } from "./placing.js";
-import { MaskPoints } from "./mask-points.js";
-import { closed, maskMap, nearestOn, outlines, smoothed } from "./mask-shape.js";
-import { add } from "./svg.js";
+import { say } from "../../common.js";
+import { moves, outlineAt, still, valueAt } from "../time/moving.js";
+import { round } from "../handles/geometry.js";
+import { MaskPoints } from "./points.js";
+import { closed, maskMap, nearestOn, outlines, smoothed } from "./shape.js";
+import { add } from "../handles/svg.js";
 
 const REACH = 24;
 

@@ -1,5 +1,6 @@
 // How the picture is looked at: zoom and pan, phone size, safe areas, the shade of the mat. A way of
 // looking never changes the shot.
+import { follow } from "../drag.js";
 const STEPS = [0.1, 0.25, 0.5, 1, 2, 4, 8];
 const PHONE_WIDTH = (70 / 25.4) * 96; // a phone held upright is about 70 mm wide; CSS has 96 px an inch
 const SHADES = ["dark", "middle", "light"];
@@ -81,19 +82,13 @@ export class View {
     event.preventDefault();
     let last = event;
     this.mat.classList.add("moving");
-    const move = (next) => {
-      this.move(next.clientX - last.clientX, next.clientY - last.clientY);
-      last = next;
-    };
-    const end = () => {
-      this.mat.classList.remove("moving");
-      removeEventListener("pointermove", move);
-      removeEventListener("pointerup", end);
-      removeEventListener("pointercancel", end);
-    };
-    addEventListener("pointermove", move);
-    addEventListener("pointerup", end);
-    addEventListener("pointercancel", end);
+    follow(this.mat, event, { saving: 0 }, () => ({
+      move: (next) => {
+        this.move(next.clientX - last.clientX, next.clientY - last.clientY);
+        last = next;
+      },
+      end: () => this.mat.classList.remove("moving"),
+    }));
   }
 
   shade(by) {

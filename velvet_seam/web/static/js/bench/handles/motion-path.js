@@ -1,6 +1,6 @@
 // The way a layer takes over the picture: a dot a frame, a knot at every keyframe of its place.
-import { round } from "./placing.js";
-import { moves, valueAt } from "./moving.js";
+import { round } from "./geometry.js";
+import { moves, valueAt } from "../time/moving.js";
 import { add } from "./svg.js";
 
 const MOST_DOTS = 600;

@@ -1,5 +1,5 @@
 // Play: the sound is the clock; pictures are asked for ahead of it and shown when their time comes.
-import { say } from "../common.js";
+import { say } from "../../common.js";
 
 const AHEAD = 8;
 const IN_FLIGHT = 2;

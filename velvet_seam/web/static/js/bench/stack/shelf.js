@@ -1,5 +1,5 @@
 // The shelf of a bench: footage for a new layer, or in the place of what a layer shows.
-import { say, sendFile } from "../common.js";
+import { say, sendFile } from "../../common.js";
 
 export class Shelf {
   constructor(bench) {

@@ -1,6 +1,6 @@
 // A clip's own time, from the panel and the keys: cut in two, frozen, each frame once; its sound by itself; a
 // frame of the shot kept; the rate of the shot.
-import { say } from "../common.js";
+import { say } from "../../common.js";
 
 export class ClipTime {
   constructor(bench, newId) { Object.assign(this, { bench, newId }); }

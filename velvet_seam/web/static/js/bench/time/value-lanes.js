@@ -1,12 +1,12 @@
 // Lanes of values: every value of the chosen layer or sound that moves, with a knot for each of its
 // keyframes; one of them open as a curve.
 import { CurveView } from "./curve.js";
-import { follow } from "./drag.js";
-import { values } from "./kinds.js";
-import { round } from "./placing.js";
+import { follow } from "../drag.js";
+import { values } from "../kinds.js";
+import { round } from "../handles/geometry.js";
 import { moving, valueOf } from "./moving.js";
-import { NAMES, node } from "./time-parts.js";
-import { SNAP } from "./time.js";
+import { NAMES, node } from "./parts.js";
+import { SNAP } from "./snap.js";
 
 const ROW = 24;
 export class ValueLanes {
@@ -166,7 +166,7 @@ export class ValueLanes {
       const drag = dataset.curve ? this.curve.press(event) : dataset.key ? this.dragKeys(event, undefined, target) : this.dragBox(event);
       return drag && {
         move: (next) => drag.move(next),
-        end: (finished) => { this.strip.showSnap(null); drag.end(finished); },
+        end: (finished) => { this.strip.snap.show(null); drag.end(finished); },
       };
     }, (held) => { this.held = held; });
   }
@@ -224,9 +224,9 @@ export class ValueLanes {
   /** How many frames more bring a keyframe onto something it likes to meet. */
   snapBy(frame) {
     const { first } = this.thing.span;
-    const hit = this.strip.snap(frame + first, this.strip.targets(""));
+    const hit = this.strip.snap.near(frame + first, this.strip.snap.targets(""));
     const near = hit && hit.away * this.strip.scale <= SNAP ? hit : null;
-    this.strip.showSnap(near);
+    this.strip.snap.show(near);
     return near ? near.frame - first - frame : 0;
   }
 

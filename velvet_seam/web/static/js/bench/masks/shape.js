@@ -1,6 +1,6 @@
 // Masks on the picture: from a mask's own coordinates to the canvas, outlines, and curves.
-import { layerMap } from "./placing.js";
-import { outlineAt, valueAt } from "./moving.js";
+import { layerMap } from "../handles/geometry.js";
+import { outlineAt, valueAt } from "../time/moving.js";
 
 const FAR = 6000;
 

@@ -1,9 +1,9 @@
 // Handles on the picture: place of a layer, garbage masks, areas dragged over the screen.
-import { follow } from "./drag.js";
-import { MaskHandles } from "./mask-handles.js";
+import { follow } from "../drag.js";
+import { MaskHandles } from "../masks/handles.js";
 import { MotionPath } from "./motion-path.js";
-import { still, valueAt } from "./moving.js";
-import { inSpan, layerMap, round, STILL } from "./placing.js";
+import { still, valueAt } from "../time/moving.js";
+import { inSpan, layerMap, round, STILL } from "./geometry.js";
 import { add, redraw } from "./svg.js";
 
 const KNOB = 5;

@@ -1,5 +1,5 @@
 // How the bench is divided: the height of the time strip, and on a phone one sheet at a time.
-import { follow } from "./drag.js";
+import { follow } from "../drag.js";
 
 const LEAST = 96;
 

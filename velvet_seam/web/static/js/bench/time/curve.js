@@ -1,8 +1,8 @@
 // A value's curve over time, with its keyframes to be moved in both directions and the handles of the
 // way between two of them.
-import { round } from "./placing.js";
+import { round } from "../handles/geometry.js";
 import { curveOf, valueAt, valueOf } from "./moving.js";
-import { NAMES, node } from "./time-parts.js";
+import { NAMES, node } from "./parts.js";
 
 const PAD = 14;
 

@@ -1,6 +1,6 @@
 // Films: small pictures of a clip along its bar, behind the lanes, each at its place in the clip's own time.
 import { sourceAlong } from "./moving.js";
-import { NAMES } from "./time-parts.js";
+import { NAMES } from "./parts.js";
 
 const TALL = 240; // of a strip as it is sent
 

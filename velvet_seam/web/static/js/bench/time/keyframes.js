@@ -1,6 +1,6 @@
 // Knots: a keyframe put at the playhead or taken away, for one value or for a whole place or mask;
 // going from one to the next; copying them.
-import { say } from "../common.js";
+import { say } from "../../common.js";
 import { moves, moving, valueOf } from "./moving.js";
 
 const PLACE = ["place.x", "place.y", "place.scale", "place.rotation"];

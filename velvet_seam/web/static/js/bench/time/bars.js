@@ -14,7 +14,7 @@ export class Bars {
         const from = side === "in" ? frame - track.span.first : track.span.last + 1 - frame;
         frames = Math.round(Math.min(Math.max(0, from), most));
         this.strip.render({ ...track, [name]: frames });
-        this.strip.showSnap({ frame: side === "in" ? track.span.first + frames : track.span.last + 1 - frames, word: `${frames} frames` });
+        this.strip.snap.show({ frame: side === "in" ? track.span.first + frames : track.span.last + 1 - frames, word: `${frames} frames` });
       },
       end: (finished) => {
         if (finished && frames !== before) bench.set(id, { [name]: frames });
@@ -38,13 +38,13 @@ export class Bars {
     let edit = null;
     return {
       move: (frame) => {
-        const hit = this.strip.snap(after.span.first + Math.round(frame - start), this.strip.targets(after.id).filter((one) => one.word !== before.name));
+        const hit = this.strip.snap.near(after.span.first + Math.round(frame - start), this.strip.snap.targets(after.id).filter((one) => one.word !== before.name));
         const wanted = hit ? hit.frame : after.span.first + Math.round(frame - start);
         const to = Math.min(Math.max(wanted, before.span.first + 1), after.span.last);
         edit = to === after.span.first ? null : { do: "several", label: "where two bars meet", edits: [
           { do: "trim", target: before.id, edge: "last", to: to - 1 }, { do: "trim", target: after.id, edge: "first", to },
         ] };
-        this.strip.showSnap({ frame: to, word: hit ? hit.word : bench.spell(to) });
+        this.strip.snap.show({ frame: to, word: hit ? hit.word : bench.spell(to) });
         if (edit && after.seam) bench.try(edit);
       },
       end: (finished) => {
@@ -62,7 +62,7 @@ export class Bars {
       move: (frame) => {
         const by = Math.round(start - frame);
         edit = by ? { do: "slip", target: thing.id, by } : null;
-        this.strip.showSnap({ frame: thing.span.first, word: `source ${by < 0 ? "−" : "+"}${Math.abs(by)} frames` });
+        this.strip.snap.show({ frame: thing.span.first, word: `source ${by < 0 ? "−" : "+"}${Math.abs(by)} frames` });
         if (thing.seam) bench.try(edit ?? { do: "slip", target: thing.id, by: 0 });
       },
       end: (finished) => {
@@ -81,7 +81,7 @@ export class Bars {
 
   bar(grab, thing, start, press) {
     const { bench } = this;
-    const targets = this.strip.targets(thing.id);
+    const targets = this.strip.snap.targets(thing.id);
     // what is chosen moves together, and none of it leaves the start
     const group = bench.targets.some((one) => one.id === thing.id) ? bench.targets : [thing];
     const room = Math.min(...group.map((one) => one.span.first));
@@ -105,7 +105,7 @@ export class Bars {
         if (!event.altKey) {
           const edges = grab === "first" ? [span.first] : grab === "last" ? [span.last + 1] : [span.first, span.last + 1];
           for (const edge of edges) {
-            const found = this.strip.snap(edge, targets);
+            const found = this.strip.snap.near(edge, targets);
             if (found && (!hit || found.away < hit.away)) hit = { ...found, by: found.frame - edge };
           }
           if (hit) {
@@ -121,7 +121,7 @@ export class Bars {
           edit = { do: "several", label: `move ${group.length} in time`, edits: group.map((one) => ({ do: "move-in-time", target: one.id, by: moved_by })) };
         }
         this.strip.render({ ...thing, span });
-        this.strip.showSnap(hit);
+        this.strip.snap.show(hit);
         if (thing.seam) bench.try(edit);
       },
       end: (finished) => {

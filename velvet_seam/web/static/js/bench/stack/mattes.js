@@ -24,17 +24,5 @@ export class Mattes {
   }
 
   /** A matte that needs no measuring before it is there. */
-  addKey(layer, kind) {
-    const { bench } = this;
-    const clip = layer.source.kind === "footage" && bench.state.footage[layer.source.footage];
-    const others = bench.shot.layers.filter((one) => one.id !== layer.id);
-    const below = bench.shot.layers[bench.shot.layers.indexOf(layer) - 1];
-    const made = {
-      "luma-key": () => ({}),
-      "own-alpha": () => ({}),
-      "difference-key": () => ({ plate: clip?.kind === "clip" ? { kind: "median" } : { kind: "footage", footage: clip.id, frame: 0 } }),
-      "layer-matte": () => ({ layer: (below ?? others[0]).id }),
-    }[kind]();
-    return bench.edit({ do: "add-matte", layer: layer.id, matte: { kind, id: this.newId("k"), combine: layer.seam.matte.length ? "intersect" : "add", ...made } });
-  }
+  addKey(layer, kind) { return this.bench.send("mattes", { layer: layer.id, kind }).catch(() => null); }
 }

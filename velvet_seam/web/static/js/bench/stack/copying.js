@@ -1,5 +1,5 @@
 // Copy to: other layers by their pictures and places in the stack, several at once.
-import { putBy } from "./popover.js";
+import { putBy } from "../popover.js";
 
 export class Copying {
   constructor(bench, copy) {

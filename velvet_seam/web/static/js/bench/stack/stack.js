@@ -1,5 +1,6 @@
 // The stack: cards are chosen, dragged into another order, and carry their small pictures.
-import { say } from "../common.js";
+import { say } from "../../common.js";
+import { follow } from "../drag.js";
 import { scrolling } from "./arrange.js";
 
 export class Stack {
@@ -52,45 +53,42 @@ export class Stack {
   press(event) {
     const card = event.target.closest(".card[data-layer]");
     if (!card || event.button !== 0 || event.target.closest(".card-tools")) return;
+    follow(card, event, this.bench, () => this.lift(card, event.clientY));
+  }
+
+  /** A card that is dragged to another place in the stack. */
+  lift(card, y0) {
     const list = document.getElementById("stack-list");
-    const y0 = event.clientY;
-    let line = null, index = null, at = y0, stop = () => {};
     const cards = () => [...list.querySelectorAll(".card[data-layer]")];
-    const move = (next) => {
-      at = next.clientY;
-      if (!line && Math.abs(next.clientY - y0) < 6) return;
-      if (!line) {
-        line = document.createElement("div");
-        line.className = "drop-line";
-        card.classList.add("lifted");
-        card.setPointerCapture(next.pointerId);
-        stop = scrolling(this.root, () => at);
-      }
-      const others = cards();
-      let place = others.findIndex((other) => next.clientY < other.getBoundingClientRect().top + other.offsetHeight / 2);
-      if (place < 0) place = others.length;
-      index = place;
-      const item = others[place]?.closest("li");
-      if (item) item.before(line);
-      else list.append(line);
+    let line = null, index = null, at = y0, stop = () => {};
+    return {
+      move: (next) => {
+        at = next.clientY;
+        if (!line && Math.abs(at - y0) < 6) return;
+        if (!line) {
+          line = document.createElement("div");
+          line.className = "drop-line";
+          card.classList.add("lifted");
+          stop = scrolling(this.root, () => at);
+        }
+        const others = cards();
+        const place = others.findIndex((other) => at < other.getBoundingClientRect().top + other.offsetHeight / 2);
+        index = place < 0 ? others.length : place;
+        const item = others[index]?.closest("li");
+        if (item) item.before(line);
+        else list.append(line);
+      },
+      end: (finished) => {
+        stop();
+        line?.remove();
+        card.classList.remove("lifted");
+        if (index === null || !finished) return;
+        card.dataset.dragged = "yes";
+        setTimeout(() => delete card.dataset.dragged, 0);
+        const from = cards().indexOf(card), to = index > from ? index - 1 : index;
+        if (to !== from) this.reorder(card.dataset.layer, cards().length - 1 - to);
+      },
     };
-    const end = (next) => {
-      removeEventListener("pointermove", move);
-      removeEventListener("pointerup", end);
-      removeEventListener("pointercancel", end);
-      stop();
-      line?.remove();
-      card.classList.remove("lifted");
-      if (index === null || next.type !== "pointerup") return;
-      card.dataset.dragged = "yes";
-      setTimeout(() => delete card.dataset.dragged, 0);
-      const from = cards().indexOf(card);
-      const to = index > from ? index - 1 : index;
-      if (to !== from) this.reorder(card.dataset.layer, cards().length - 1 - to);
-    };
-    addEventListener("pointermove", move);
-    addEventListener("pointerup", end);
-    addEventListener("pointercancel", end);
   }
 
   reorder(layer, index) {

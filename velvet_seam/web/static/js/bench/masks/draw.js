@@ -1,10 +1,10 @@
 // Drawing a new mask: a drag says where it lies, or an outline is drawn by hand or point by point.
-import { say } from "../common.js";
-import { mask as told } from "./kinds.js";
-import { round } from "./placing.js";
-import { maskMap, simplified, through, toPath } from "./mask-shape.js";
-import { tidy } from "./mask-handles.js";
-import { outlineAt } from "./moving.js";
+import { say } from "../../common.js";
+import { mask as told } from "../kinds.js";
+import { round } from "../handles/geometry.js";
+import { maskMap, simplified, through, toPath } from "./shape.js";
+import { tidy } from "./handles.js";
+import { outlineAt } from "../time/moving.js";
 
 export class MaskDraw {
   constructor(bench, handles, newId) {
