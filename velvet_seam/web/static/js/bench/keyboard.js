@@ -29,7 +29,7 @@ export class Keyboard {
     }
     if (control && event.key === "Enter") {
       event.preventDefault();
-      if (!document.getElementById("render").disabled) this.commands.deliver();
+      if (!document.getElementById("render").disabled) this.commands.rendering.open();
       return;
     }
     if (inField && !["checkbox", "color"].includes(inField.type)) {
@@ -43,7 +43,7 @@ export class Keyboard {
       else bench.chooseAlso([first, ...rest].filter(Boolean), true);
       return;
     }
-    if (control && event.key.startsWith("Arrow")) { event.preventDefault(); this.commands.nudge(event); return; }
+    if (control && event.key.startsWith("Arrow")) { event.preventDefault(); this.commands.layers.nudge(event); return; }
     if (control && event.key.toLowerCase() === "c" && this.commands.lanes.any && !String(getSelection())) { event.preventDefault(); this.commands.keyframes.copy(this.commands.lanes.chosen); return; }
     if (control && event.key.toLowerCase() === "v" && this.commands.keyframes.copied) { event.preventDefault(); this.commands.keyframes.paste(); return; }
     if (control) return;
@@ -117,8 +117,8 @@ export class Keyboard {
       one(["u"], "loupe: colour and coverage under the pointer", () => this.commands.loupe.toggle()),
       one(["a"], "safe areas of a phone on, off", () => view.safe()),
       one([","], "another grey for the mat", () => view.shade(1), [","]),
-      one(["i"], "the layer's first frame is here", () => this.commands.edge("first")),
-      one(["o"], "the layer's last frame is here", () => this.commands.edge("last")),
+      one(["i"], "the layer's first frame is here", () => this.commands.layers.edge("first")),
+      one(["o"], "the layer's last frame is here", () => this.commands.layers.edge("last")),
       one(["y"], "split the layer or sound at the playhead; with Shift all that is there", (event) => (event.shiftKey ? this.commands.clips.splitAll() : this.commands.clips.split())),
       one(["d"], "duplicate; with Shift the copy begins at the playhead", (event) => this.commands.act(event.shiftKey ? "duplicate-here" : "duplicate", {})),
       one(["h"], "hide, show", () => this.commands.act("hide", {})),

@@ -1,8 +1,31 @@
-// A render that was begun here: how far it is, in the head of the bench.
-import { say } from "../common.js";
+// Rendering: what is to be written, and how far it is, in the head of the bench.
+import { ask, say } from "../common.js";
+import { putBy } from "./popover.js";
 
 export class Rendering {
-  constructor() { this.jobs = new Set(); }
+  constructor(bench) {
+    this.bench = bench;
+    this.jobs = new Set();
+  }
+
+  /** Open the choices of a render; their numbers come from the server. */
+  async open() {
+    await this.bench.queue;
+    const pop = document.getElementById("deliver-pop");
+    pop.showPopover(); // at once: what can be chosen comes a moment later
+    putBy(pop, document.getElementById("render"));
+    await window.htmx.ajax("GET", `/shots/${this.bench.id}/deliver`, { target: "#deliver", swap: "outerHTML" });
+    pop.querySelector("[data-do-render]")?.focus();
+  }
+
+  async begin() {
+    const chosen = Object.fromEntries(new FormData(document.getElementById("deliver")));
+    const body = { kind: chosen.kind, scale: Number(chosen.scale), quality: chosen.quality, rate: chosen.rate || null, loudness: chosen.loudness ?? "as-mixed" };
+    const answer = await ask(`/shots/${this.bench.id}/renders`, { method: "POST", body }).catch(() => null);
+    if (!answer) return;
+    document.getElementById("deliver-pop").hidePopover();
+    this.watch(answer.id);
+  }
 
   /** Say how far a render is until it has ended. */
   watch(job) {

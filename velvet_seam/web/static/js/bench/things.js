@@ -53,7 +53,7 @@ export function things(commands) {
     ...blends.map(([blend, title, group]) => row(title, `blend, ${group.toLowerCase()}`, "mode", () => { const layer = chosen(); if (layer) bench.set(layer.id, { "seam.blend": blend }); })),
     ...DO.map(([title, name, also]) => row(title, "do it to the layer", also, () => act(name))),
     row("Keep this frame as a still", "do it", "picture png save snapshot", () => commands.act("keep-frame", {})),
-    row("Render", "do it", "export write file post master stills", () => commands.deliver()),
+    row("Render", "do it", "export write file post master stills", () => commands.rendering.open()),
     row("Save the shot as files", "do it", "download zip backup", () => { location.href = `/shots/${bench.id}/files.zip`; }),
     row("Length, canvas and rate of the shot", "of the shot", "background colour linear light frames", () => bench.choose("shot:")),
     row("Add a layer", "do it", "footage clip still sound colour import bring in", () => { document.getElementById("add-layer").click(); }),

@@ -9,6 +9,11 @@ import { outlineAt } from "../time/moving.js";
 export class MaskDraw {
   constructor(bench, handles, newId) {
     Object.assign(this, { bench, handles, newId });
+    this.acts = {
+      "draw-mask": ({ layer, dataset }) => this.start(layer, dataset.kind),
+      "save-outline": ({ layer, dataset }) => this.save(layer, dataset.part),
+      "fix-mask": ({ layer, dataset }) => bench.send("fixed-mask", { layer: layer.id, mask: dataset.part, to: dataset.to, frame: bench.frame }).catch(() => null),
+    };
     document.addEventListener("change", (event) => {
       if (event.target.matches("[data-outline-file]")) this.takeFile(event.target);
     });

@@ -1,6 +1,16 @@
 // Mattes from the panel of a seam: a screen or colour measured, areas sampled and dropped, plates, new mattes.
 export class Mattes {
-  constructor(bench, handles, newId) { Object.assign(this, { bench, handles, newId }); }
+  constructor(bench, handles) {
+    Object.assign(this, { bench, handles });
+    this.acts = {
+      measure: ({ layer }) => this.measure({ layer: layer.id }),
+      area: ({ layer, dataset }) => this.area(layer, dataset),
+      "add-key": ({ layer, dataset }) => this.addKey(layer, dataset.kind),
+      "plate-here": ({ layer, dataset }) => bench.send("clean-frame", { layer: layer.id, part: dataset.part, frame: bench.frame }).catch(() => null),
+      "drop-sample": ({ layer, dataset }) => this.dropSample(layer, dataset),
+      "hold-matte": ({ layer, dataset }) => bench.send("held-matte", { layer: layer.id, part: dataset.part, moves: dataset.to === "layer", frame: bench.frame }).catch(() => null),
+    };
+  }
 
   async measure(body) {
     const { bench } = this;

@@ -3,7 +3,16 @@
 import { say } from "../../common.js";
 
 export class ClipTime {
-  constructor(bench, newId) { Object.assign(this, { bench, newId }); }
+  constructor(bench, newId) {
+    Object.assign(this, { bench, newId });
+    this.acts = {
+      "keep-frame": () => this.keepFrame(),
+      detach: ({ layer }) => this.detach(layer),
+      reverse: ({ layer }) => bench.edit({ do: "reverse", target: layer?.id ?? bench.target }),
+      freeze: ({ layer, dataset }) => this.freeze(layer, dataset.apart === "true"),
+      conform: ({ layer }) => this.conform(layer),
+    };
+  }
 
   /** Cut what is chosen in two at the playhead; the later piece is chosen then. */
   async split() {

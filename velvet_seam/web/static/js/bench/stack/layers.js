@@ -1,0 +1,130 @@
+// What is done to layers and sounds that are chosen: hidden, heard alone, copied, swapped, moved by keys, taken out.
+import { say } from "../../common.js";
+import { round } from "../handles/geometry.js";
+import { maskMap } from "../masks/shape.js";
+import { valueAt } from "../time/moving.js";
+
+export class Layers {
+  constructor(bench, handles, newId) {
+    Object.assign(this, { bench, handles, newId });
+    this.acts = {
+      "hear-alone": ({ dataset }) => this.hearAlone(dataset.sound ? [dataset.sound] : bench.targets.map((one) => one.id)),
+      mute: ({ dataset }) => bench.set(dataset.sound, { on: !bench.thing(dataset.sound).on }),
+      "remove-sound": ({ dataset }) => bench.edit({ do: "remove-sound", sound: dataset.sound }),
+      hide: ({ layer, targets }) => this.turn("hidden", layer, targets),
+      lock: ({ layer, targets }) => this.turn("locked", layer, targets),
+      solo: ({ targets }) => this.solo(targets.filter((one) => one.seam)),
+      duplicate: ({ targets }) => this.duplicate(targets.filter((one) => one.seam), false),
+      "duplicate-here": ({ targets }) => this.duplicate(targets.filter((one) => one.seam), true),
+      remove: ({ targets }) => bench.editAll(`remove ${targets.length} layers`, targets.map((one) => (one.seam ? { do: "remove-layer", layer: one.id } : { do: "remove-sound", sound: one.id }))),
+      "close-gap": ({ targets }) => (targets.length ? bench.edit({ do: "close-gap", targets: targets.map((one) => one.id) }) : null),
+      flip: ({ layer, dataset }) => layer && bench.set(layer.id, { [`place.flip_${dataset.axis}`]: !layer.place[`flip_${dataset.axis}`] }),
+      fit: ({ layer }) => this.fit(layer, "inside"),
+      fill: ({ layer }) => this.fit(layer, "over"),
+      swap: ({ layer }) => layer && this.swap(layer),
+      "remove-part": ({ layer, dataset }) => bench.edit({ do: "remove-part", layer: layer.id, part: dataset.part }),
+    };
+  }
+
+  /** A card's own tools act on all that is chosen when the card is one of them. */
+  targets(layer) {
+    const { targets } = this.bench;
+    return !layer || targets.some((one) => one.id === layer.id) ? targets : [layer];
+  }
+
+  /** Switch something of some layers, all to what the first of them is not. */
+  turn(field, layer, targets) {
+    const edits = targets.filter((one) => one.seam).map((one) => ({ do: "set-values", target: one.id, values: { [field]: !layer?.[field] } }));
+    return this.bench.editAll(`${field} ${edits.length} layers`, edits);
+  }
+
+  solo(layers) {
+    const { bench } = this, alone = layers.every((one) => bench.solo.has(one.id));
+    for (const one of layers) if (alone) bench.solo.delete(one.id); else bench.solo.add(one.id);
+    bench.tell("solo");
+    bench.tell("frame");
+  }
+
+  fit(layer, how) { return layer && this.bench.send("fit", { layer: layer.id, how }).catch(() => null); }
+
+  /** Copies, which are chosen then; `here`: they begin at the playhead. */
+  async duplicate(layers, here) {
+    const { bench } = this, ids = layers.map(() => this.newId("l"));
+    const edits = layers.flatMap((one, n) => [
+      { do: "duplicate-layer", layer: one.id, new_id: ids[n] },
+      ...(here ? [{ do: "move-in-time", target: ids[n], by: bench.frame - one.span.first }] : []),
+    ]);
+    if (!edits.length || !(await bench.editAll(`duplicate ${layers.length} layers`, edits))) return;
+    await bench.choose(`${bench.kind === "seam" ? "seam" : "layer"}:${ids[0]}`);
+    bench.chooseAlso(ids.slice(1), true);
+  }
+
+  /** Only these are heard, or with them others again; the shot and its renders stay as they are. */
+  hearAlone(ids) {
+    const { bench } = this, alone = ids.every((id) => bench.heard.has(id));
+    for (const id of ids) if (alone) bench.heard.delete(id); else bench.heard.add(id);
+    bench.tell("heard");
+  }
+
+  /** Move the chosen layer, or the active mask, by pixels of the canvas: each from where the one before it has
+   * put it. */
+  nudge(event) {
+    const { bench } = this, id = bench.layer?.id, frame = bench.frame;
+    if (!id) return;
+    const by = event.shiftKey ? 10 : 1;
+    const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0, dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
+    const mask = bench.kind === "seam" && this.handles.masks.current(bench.layer)?.id;
+    bench.editThen(() => {
+      const layer = bench.thing(id);
+      if (!layer) return null;
+      const at = Math.min(Math.max(frame, layer.span.first), layer.span.last) - layer.span.first;
+      const held = layer.seam.masks.find((one) => one.id === mask);
+      const values = held ? this.nudgedMask(layer, held, at, dx, dy) : nudgedPlace(layer, at, dx, dy);
+      return bench.setting(id, values, bench.autoKey ? at : undefined);
+    });
+  }
+
+  nudgedMask(layer, mask, at, dx, dy) {
+    const { base } = maskMap(mask, layer, at, this.bench.shot.canvas, this.handles.stray(layer));
+    const from = base.toSource(0, 0), to = base.toSource(dx, dy);
+    const moved = { x: round(valueAt(mask.x, at) + to.u - from.u, 2), y: round(valueAt(mask.y, at) + to.v - from.v, 2) };
+    return Object.fromEntries(Object.entries(moved).map(([name, value]) => [`seam.masks.${mask.id}.${name}`, value]));
+  }
+
+  /** A matte, a mask, or how a layer comes, goes, stirs and echoes, for other layers too. */
+  copy(layer, part, to) {
+    const { bench } = this;
+    return bench.send("copies", { layer: layer.id, part, to, frame: bench.frame }).then(() => {
+      const names = to.map((id) => bench.thing(id)?.name).filter(Boolean);
+      say(names.length === 1 ? `${names[0]} has it too.` : `${names.length} layers have it too.`);
+    }).catch(() => null);
+  }
+
+  /** The layer and the one below it change places; pressed again, they change back. */
+  swap(layer) {
+    const { bench } = this;
+    return bench.editThen(() => {
+      const at = bench.shot.layers.findIndex((one) => one.id === layer.id);
+      const below = bench.shot.layers[at - 1], { swapped } = this;
+      // what was just put below is brought up again, as long as it lies there
+      const back = swapped?.below === layer.id && bench.shot.layers[at + 1]?.id === swapped.above;
+      if (back) {
+        this.swapped = null;
+        return { do: "reorder-layer", layer: layer.id, index: at + 1 };
+      }
+      if (!below) { say("There is no layer below this one to swap with."); return null; }
+      this.swapped = { below: layer.id, above: below.id };
+      return { do: "reorder-layer", layer: layer.id, index: at - 1 };
+    });
+  }
+
+  edge(name) {
+    const { bench } = this;
+    bench.editAll(`${name} frame of ${bench.targets.length} layers`, bench.targets.map((thing) => ({ do: "trim", target: thing.id, edge: name, to: bench.frame })));
+  }
+}
+
+/** A place so many pixels further. */
+function nudgedPlace({ place }, at, dx, dy) {
+  return { ...(dx ? { "place.x": valueAt(place.x, at) + dx } : {}), ...(dy ? { "place.y": valueAt(place.y, at) + dy } : {}) };
+}
