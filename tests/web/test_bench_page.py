@@ -9,9 +9,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
+import velvet_seam
 from tests.web.test_whole_job import box_of, clean, on_picture, open_demo_shot, state, until
-from velvet_seam.core.picture.placement import affine
-from velvet_seam.core.timing.animated import Keyframe, Keyframes, value_at
 
 pytestmark = pytest.mark.browser
 
@@ -43,46 +42,20 @@ def pixel(page: Page, x: float, y: float) -> tuple[int, int, int]:
     )
 
 
-def test_the_page_places_handles_where_the_engine_places_layers(bench: Page):
-    """Two implementations of one formula, in two languages, must agree."""
-    rng = np.random.default_rng(4)
-    for _ in range(25):
-        place = {
-            "x": float(rng.uniform(-500, 1500)), "y": float(rng.uniform(-500, 2000)),
-            "scale": float(rng.uniform(5, 300)), "rotation": float(rng.uniform(-200, 200)),
-            "flip_x": bool(rng.integers(2)), "flip_y": bool(rng.integers(2)),
-        }  # fmt: skip
-        u, v = rng.uniform(-400, 400, 2)
-        there = bench.evaluate(
-            """async ([place, u, v]) => {
-                const { layerMap } = await import('/static/js/bench/handles/geometry.js');
-                const map = layerMap(place, 0);
-                const p = map.toCanvas(u, v);
-                return [p, map.toSource(p.x, p.y)];
-            }""",
-            [place, float(u), float(v)],
-        )
-        matrix = affine(place["x"], place["y"], place["scale"] / 100, place["rotation"],
-                        place["flip_x"], place["flip_y"], 640, 480)  # fmt: skip
-        wanted = matrix @ [u + 320, v + 240, 1]
-        assert [there[0]["x"], there[0]["y"]] == pytest.approx(wanted[:2].tolist(), abs=1e-6)
-        assert [there[1]["u"], there[1]["v"]] == pytest.approx([u, v], abs=1e-6)
-
-
-def test_the_page_knows_the_value_of_a_moving_number(bench: Page):
-    eases = ["smooth", "hold", "linear", "slow-start", "slow-end", (0.9, -0.4, 0.2, 1.3), "linear"]
-    keys = [{"frame": 9 * n - 3, "value": (-1) ** n * 7.5 * n, "ease": ease}
-            for n, ease in enumerate(eases)]  # fmt: skip
-    value = Keyframes(keys=[Keyframe(**key) for key in keys])
-    frames = list(range(-10, 70))
-    got = bench.evaluate(
-        """async ([keys, frames]) => {
-            const { valueAt } = await import('/static/js/bench/time/moving.js');
-            return frames.map((frame) => valueAt({ keys }, frame));
-        }""",
-        [keys, frames],
+def test_every_button_has_something_to_do(bench: Page):
+    """What templates name is said by a room of the script; nothing is said that no button or key names."""
+    web = Path(velvet_seam.__file__).parent / "web"
+    texts = [path.read_text() for path in (*web.rglob("*.html"), *web.rglob("js/bench/*.js"))]
+    named = {
+        name for text in texts for name in re.findall(r'data-do="([a-z-]+)"|act\("([a-z-]+)"', text)
+    }
+    wanted = {one or other for one, other in named} | {"add-key", "duplicate-here"}
+    listed = set(
+        re.findall(r'\["[A-Z][^"]*", "([a-z-]+)"', (web / "static/js/bench/things.js").read_text())
     )
-    assert got == pytest.approx([value_at(value, frame) for frame in frames])
+    acts = set(bench.evaluate("Object.keys(velvetSeam.commands.acts)"))
+    assert wanted <= acts
+    assert acts <= wanted | listed
 
 
 def test_frames_by_keys(bench: Page):

@@ -146,4 +146,4 @@ new MaskCuts(bench);
 bench.watch();
 
 // for measuring play from outside: which picture was shown when, against the sound
-window.velvetSeam = { bench, player, ready, picture, handles, strip, lanes };
+window.velvetSeam = { bench, player, ready, picture, handles, strip, lanes, commands };
