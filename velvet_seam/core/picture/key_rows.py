@@ -6,8 +6,11 @@ the formulas for some pixels of a row; here they are put together.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.coverage import weigh_in_place
@@ -43,6 +46,66 @@ GROUP = 4
 
 CLEAR = 0.08
 """Raw coverage up to which a whole segment counts as screen."""
+
+
+class Source(NamedTuple):
+    """Packed pixels, or, where there are none, what a codec holds: the addresses of Y', Cb and Cr, how many
+    bytes a row of Y' has, and one of Cb and Cr; with the numbers of its conversion."""
+
+    pixels: NDArray[np.uint32]
+    folded: NDArray[np.uint64]
+    gains: NDArray[np.float32]
+
+
+class Known(NamedTuple):
+    """What is known of the picture beforehand: the screen's surface, the foreground near each of its cells, and
+    which study pixels are surely foreground; and of each row and column where it lies among those."""
+
+    surface: NDArray[np.float32]
+    near: NDArray[np.float32]
+    core: NDArray[np.uint8]
+    lines: NDArray[np.int64]
+    """Of a row, the row of the surface before it."""
+    shares: NDArray[np.float32]
+    """Of a row, how far it is past that."""
+    core_rows: NDArray[np.int64]
+    core_columns: NDArray[np.int64]
+    columns: NDArray[np.int64]
+    parts: NDArray[np.float32]
+    ends: NDArray[np.int64]
+    """Of a cell of the surface, the first column past those that begin with it."""
+
+
+class Wish(NamedTuple):
+    """What is asked of the key: the number of the key channel, its matrix to Y'CbCr, the raw coverage that is
+    whole, where coverage begins and how fast it rises; how much of a shadow is kept and of spill taken off, what
+    takes its place, and how crisp an edge is made."""
+
+    k: int
+    to_ycc: NDArray[np.float32]
+    white: np.float32
+    low: np.float32
+    gain: np.float32
+    shade: np.float32
+    despill: np.float32
+    to_grey: np.float32
+    to_below: np.float32
+    crisp: np.float32
+
+
+class Ring(NamedTuple):
+    """Rows whose coverage has been found ahead of the row that is finished, one after the other; and room."""
+
+    alpha: NDArray[np.float32]
+    lit: NDArray[np.float32]
+    own: NDArray[np.float32]
+    solved: NDArray[np.uint8]
+    """Of each row's segments, which were solved."""
+    nearby: NDArray[np.float32]
+    tall: NDArray[np.float32]
+    firm: NDArray[np.float32]
+    room: NDArray[np.float32]
+
 
 _CLEAR_BITS = int(np.float32(CLEAR).view(np.int32))
 
@@ -80,48 +143,49 @@ def _highest(raw, first, last):
 
 
 @kernel(parallel=True)
-def key_picture(picture, folded, gains, height, width, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, first,
-         last, rows, k, to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, loose):  # fmt: skip
-    """Key packed pixels, or, where ``picture`` is empty, the planes of ``folded``: the addresses of Y', Cb
-    and Cr, and how many bytes a row of Y' has, and one of Cb and Cr."""
+def key_picture(source, height, width, known, wish, first, last, rows, mask, loose):
+    """Key the rows from ``first`` to ``last``, so many by one thread after the other."""
     out, held = np.empty((height, width), np.uint32), np.zeros((height, 2), np.int32)
     if not loose:
         out[:first] = 0
         out[last:] = 0
     for chunk in nb.prange((last - first + rows - 1) // rows):
         begin = first + chunk * rows
-        _key_rows(picture, folded, gains, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, begin,
-                  min(begin + rows, last), k, to_ycc, white, low, gain, shade, despill, to_grey,
-                  to_below, crisp, mask, out, held)  # fmt: skip
+        _key_rows(source, known, wish, begin, min(begin + rows, last), mask, out, held)
     return out, held
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _key_rows(picture, folded, gains, surface, lines, shares, near, core, core_rows, core_columns, columns, parts, ends, first, last, k,
-              to_ycc, white, low, gain, shade, despill, to_grey, to_below, crisp, mask, out, held):  # fmt: skip
+def _key_rows(source, known, wish, first, last, mask, out, held):
     """Key some rows, and find where they are not clear. Coverage is found :data:`REACH` rows ahead of the
     row that is finished, in a ring of rows, since a row is made crisp by those around it. So are the
     pixels, where they are not there yet."""
     height, width = out.shape
-    made = picture.size == 0
-    pixels = np.empty((RING, width), np.uint32) if made else picture
+    folded, lines = source.folded, known.lines
+    made = source.pixels.size == 0
+    pixels = np.empty((RING, width), np.uint32) if made else source.pixels
     tints = np.empty(3 * tints_held(width), np.float32)
     wide_row, chroma_row = np.int64(folded[3]), np.int64(folded[4])
     chroma_rows = (height + 1) // 2
     luma = nb.carray(bytes_at(folded[0]), wide_row * height)
     blue = nb.carray(bytes_at(folded[1]), chroma_row * chroma_rows)
     red = nb.carray(bytes_at(folded[2]), chroma_row * chroma_rows)
-    segments, end = (width + SEGMENT - 1) // SEGMENT, surface.shape[0] - 1
+    segments, end = (width + SEGMENT - 1) // SEGMENT, known.surface.shape[0] - 1
     # rows of the surface are widened as they are reached: what a row needs then lies in the nearest cache
     wide, reached = np.empty((WIDE, 4 * width), np.float32), lines[max(first - REACH, 0)] - 1
-    # every row of the ring is as wide as the picture and what the filter reaches beyond it
-    alpha = np.zeros(RING * (width + 2 * REACH), np.float32)
-    lit, own = np.ones(RING * width, np.float32), np.zeros(RING * width, np.float32)
-    solved, some = np.zeros((RING, segments), np.uint8), np.zeros(RING, np.bool_)
-    opaque = np.ones(RING, np.bool_)
-    raw, firm = np.empty(width, np.float32), np.empty(width, np.float32)
-    tall = np.empty(width + 2 * REACH, np.float32)
-    nearby, room = np.empty((near.shape[1], 6), np.float32), np.empty(13 * PLANE, np.float32)
+    ring = Ring(
+        # every row of the ring is as wide as the picture and what the filter reaches beyond it
+        np.zeros(RING * (width + 2 * REACH), np.float32),
+        np.ones(RING * width, np.float32),
+        np.zeros(RING * width, np.float32),
+        np.zeros((RING, segments), np.uint8),
+        np.empty((known.near.shape[1], 6), np.float32),
+        np.empty(width + 2 * REACH, np.float32),
+        np.empty(width, np.float32),
+        np.empty(13 * PLANE, np.float32),
+    )
+    some, opaque = np.zeros(RING, np.bool_), np.ones(RING, np.bool_)
+    raw = np.empty(width, np.float32)
     bottom = min(last + REACH, height)
     for y in range(max(first - REACH, 0), last + REACH):
         if y < bottom:
@@ -129,28 +193,31 @@ def _key_rows(picture, folded, gains, surface, lines, shares, near, core, core_r
             at = slot if made else y
             while reached < below:
                 reached += 1
-                _widened(surface[reached], ends, parts, k, wide[reached % WIDE])
+                _widened(
+                    known.surface[reached], known.ends, known.parts, wish.k, wide[reached % WIDE]
+                )
             over, under = wide[above % WIDE], wide[below % WIDE]
             if made:
-                tint_row(blue, red, chroma_row, y, width, height, gains, tints)
+                tint_row(blue, red, chroma_row, y, width, height, source.gains, tints)
                 begin = np.uint64(y * wide_row)
                 pixel_row(
-                    luma, begin, tints, gains, pixels.reshape(-1), np.uint64(slot * width), width
-                )
-            opaque[slot] = raw_row(pixels[at], over, under, shares[y], k, white, raw)
-            some[slot] = _cover(
-                pixels[at], y, first <= y < last, over, under, raw, near[above],
-                near[below], core[core_rows[y]], core_columns, columns, parts, ends, shares[y], k, to_ycc,
-                low, gain, shade, despill, to_grey, to_below, alpha, lit, own, solved[slot], nearby,
-                room, out[y])  # fmt: skip
+                    luma, begin, tints, source.gains, pixels.reshape(-1), np.uint64(slot * width),
+                    width,
+                )  # fmt: skip
+            opaque[slot] = raw_row(
+                pixels[at], over, under, known.shares[y], wish.k, wish.white, raw
+            )
+            wanted = first <= y < last
+            some[slot] = _cover(pixels[at], y, wanted, over, under, raw, known, wish, ring, out[y])
         n = y - REACH
         if n < first:
             continue
         if some[n % RING]:
-            _finish(pixels[n % RING if made else n], n, height, wide[lines[n] % WIDE],
-                    wide[min(lines[n] + 1, end) % WIDE], shares[n], k,
-                    to_ycc, shade, despill, to_grey, to_below, crisp, alpha, lit, own,
-                    solved[n % RING], tall, firm, room, out[n])  # fmt: skip
+            over, under = wide[lines[n] % WIDE], wide[min(lines[n] + 1, end) % WIDE]
+            _finish(
+                pixels[n % RING if made else n], n, height, over, under, known.shares[n], wish, ring,
+                out[n],
+            )  # fmt: skip
         if not opaque[n % RING]:
             own_coverage(pixels[n], out[n])
         left, right = span(out[n])
@@ -161,12 +228,17 @@ def _key_rows(picture, folded, gains, surface, lines, shares, near, core, core_r
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core, core_columns, columns,
-           parts, ends, share, k, to_ycc, low, gain, shade, despill, to_grey, to_below, alpha, lit, own,
-           solved, nearby, room, to):  # fmt: skip
+def _cover(pixels, y, wanted, above, below, raw, known, wish, ring, to):
     """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
     the row is ``wanted``. Answers whether any needs one."""
     width = pixels.size
+    k, despill, to_grey, to_below = wish.k, wish.despill, wish.to_grey, wish.to_below
+    columns, parts, ends = known.columns, known.parts, known.ends
+    core, core_columns = known.core[known.core_rows[y]], known.core_columns
+    line, share = known.lines[y], known.shares[y]
+    near_above = known.near[line]
+    near_below = known.near[min(line + 1, known.surface.shape[0] - 1)]
+    alpha, solved, room = ring.alpha, ring.solved[y % RING], ring.room
     row, some = y % RING * (width + 2 * REACH) + REACH, False
     fill(alpha, row, width, np.float32(0))
     if wanted:
@@ -175,13 +247,13 @@ def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core, c
     for group in range(0, solved.size, GROUP):
         # most of a picture is screen: several segments are looked at together before each by itself
         begin, stop = group * SEGMENT, min((group + GROUP) * SEGMENT, width)
-        if shade == 0 and _highest(raw, begin, stop) <= _CLEAR_BITS:
+        if wish.shade == 0 and _highest(raw, begin, stop) <= _CLEAR_BITS:
             continue
         for segment in range(group, min(group + GROUP, solved.size)):
             begin, stop = segment * SEGMENT, min((segment + 1) * SEGMENT, width)
             if _highest(raw, begin, stop) <= _CLEAR_BITS:
-                if shade > 0 and wanted:
-                    shadow(pixels, above, below, share, begin, stop, shade, to)
+                if wish.shade > 0 and wanted:
+                    shadow(pixels, above, below, share, begin, stop, wish.shade, to)
                 continue
             whole = True
             for c in range(core_columns[begin], core_columns[stop - 1] + 1):
@@ -203,16 +275,16 @@ def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core, c
             else:
                 solved[segment], some = 1, True
     if some:
-        between(near_above.ravel(), near_below.ravel(), share, nearby.ravel())
+        between(near_above.ravel(), near_below.ravel(), share, ring.nearby.ravel())
         beside, begin = y % RING * width, 0
         while begin < width:
             begin, stop = next_run(solved, begin, width)
             n = stop - begin
-            gather(nearby, columns, parts, ends, above, below, share, raw, k, begin, n, room)
-            solve(pixels, room, begin, n, k, to_ycc, low, gain)
+            gather(ring.nearby, columns, parts, ends, above, below, share, raw, k, begin, n, room)
+            solve(pixels, room, begin, n, k, wish.to_ycc, wish.low, wish.gain)
             copy(room, 10 * PLANE, alpha, row + begin, n)
-            copy(room, 11 * PLANE, lit, beside + begin, n)
-            copy(room, 12 * PLANE, own, beside + begin, n)
+            copy(room, 11 * PLANE, ring.lit, beside + begin, n)
+            copy(room, 12 * PLANE, ring.own, beside + begin, n)
             begin = stop
     fill(alpha, row - REACH, REACH, alpha[row])
     fill(alpha, row + width, REACH, alpha[row + width - 1])
@@ -220,17 +292,29 @@ def _cover(pixels, y, wanted, above, below, raw, near_above, near_below, core, c
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _finish(pixels, y, height, above, below, share, k, to_ycc, shade, despill, to_grey, to_below, crisp,
-            alpha, lit, own, solved, tall, firm, room, to):  # fmt: skip
+def _finish(pixels, y, height, above, below, share, wish, ring, to):
     """The solved segments of row ``y``, made crisp run by run and unmixed."""
     width, beside, begin = pixels.size, y % RING * pixels.size, 0
+    solved, firm, room, k = ring.solved[y % RING], ring.firm, ring.room, wish.k
     while begin < width:
         begin, stop = next_run(solved, begin, width)
         n = stop - begin
-        crisped(alpha, width + 2 * REACH, y, height, begin, n, crisp, tall, firm)
+        crisped(ring.alpha, width + 2 * REACH, y, height, begin, n, wish.crisp, ring.tall, firm)
         lights(above, below, share, k, begin, n, room, 0)
         copy(firm, begin, room, 3 * PLANE, n)
-        copy(lit, beside + begin, room, 4 * PLANE, n)
-        copy(own, beside + begin, room, 5 * PLANE, n)
-        unmix(pixels, room, begin, n, k, to_ycc, shade, despill, to_grey, to_below, to)
+        copy(ring.lit, beside + begin, room, 4 * PLANE, n)
+        copy(ring.own, beside + begin, room, 5 * PLANE, n)
+        unmix(
+            pixels,
+            room,
+            begin,
+            n,
+            k,
+            wish.to_ycc,
+            wish.shade,
+            wish.despill,
+            wish.to_grey,
+            wish.to_below,
+            to,
+        )
         begin = stop

@@ -29,7 +29,7 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.picture.coverage import Plane
 from velvet_seam.core.picture.foreground import MARGIN, Foreground, local_foreground, ycc_of
-from velvet_seam.core.picture.key_rows import key_picture
+from velvet_seam.core.picture.key_rows import Known, Source, Wish, key_picture
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen import CELL, screen_surface
 from velvet_seam.core.picture.study import STUDY, size_of, study
@@ -181,31 +181,31 @@ def _keyed(
         first, last = (held[0], held[-1] + 1) if held.size else (0, 0)
         between = (max(between[0], int(first)), max(min(between[1], int(last)), 0))
         between = (min(between), between[1])
-    near, surface = screen.foreground.near, np.ascontiguousarray(screen.surface)
+    near, core = screen.foreground.near, screen.foreground.core
     step = _step(height, width)
-    core = screen.foreground.core
-    where = _study_pixels(height, core.shape[0]), _study_pixels(width, core.shape[1])
-    lines = _places(height, step, near.shape[0])
+    lines, shares = _places(height, step, near.shape[0])
     columns, parts = _places(width, step, near.shape[1])
-    ends = _ends(columns, near.shape[1])
-    parts = np.pad(parts, (0, BLOCK), mode="edge")
-    pixels, folded, gains = _NO_PIXELS, _NO_PLANES, _NO_GAINS
+    known = Known(
+        np.ascontiguousarray(screen.surface), near, core, lines, shares,
+        _study_pixels(height, core.shape[0]), _study_pixels(width, core.shape[1]), columns,
+        np.pad(parts, (0, BLOCK), mode="edge"), _ends(columns, near.shape[1]),
+    )  # fmt: skip
     if isinstance(picture, Planes):
-        folded, gains = picture.whereabouts(), picture.k
+        source = Source(_NO_PIXELS, picture.whereabouts(), picture.k)
     else:
         pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+        source = Source(pixels, _NO_PLANES, _NO_GAINS)
     gain = 1 / (max(softness, 1e-3) * max(clip[1] - clip[0], 1e-3))
     low = tolerance + clip[0] * softness
     key, threads = int(np.argmax(colour)), nb.get_num_threads()
+    wish = Wish(
+        key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low), np.float32(gain),
+        np.float32(keep_shadows), np.float32(despill), np.float32(spill_to == "grey"),
+        np.float32(spill_to == "below"), np.float32(crisp),
+    )  # fmt: skip
     # every piece begins with rows that the one before it knows, too: as few pieces as keep threads busy
     pieces = 1 if threads == 1 else 2 * threads
     chunk = max(CHUNK, ceil((between[1] - between[0]) / pieces))
-    keyed, held = key_picture(
-        pixels, folded, gains, height, width, surface, *lines, near, core, *where, columns, parts, ends, *between,
-        chunk,
-        key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low),
-        np.float32(gain), np.float32(keep_shadows), np.float32(despill),
-        np.float32(spill_to == "grey"), np.float32(spill_to == "below"), np.float32(crisp),
-        _NO_MASK if mask is None else np.ascontiguousarray(mask), loose,
-    )  # fmt: skip
+    held_by = _NO_MASK if mask is None else np.ascontiguousarray(mask)
+    keyed, held = key_picture(source, height, width, known, wish, *between, chunk, held_by, loose)
     return Loose(keyed.view(np.uint8).reshape(height, width, 4), held)
