@@ -46,7 +46,7 @@ def _loop(blend: Blend) -> Any:
     if channel is not None:
 
         @nb.njit(error_model="numpy")
-        def each(b, s, out):
+        def each(mode, b, s, out):
             for f in range(out.size):
                 out[f] = channel(b[f], s[f])
 
@@ -58,7 +58,7 @@ def _loop(blend: Blend) -> Any:
             r[i], g[i], b[i] = whole(br[i], bg[i], bb[i], sr[i], sg[i], sb[i])
 
     @nb.njit(error_model="numpy")
-    def colours(b, s, out):
+    def colours(mode, b, s, out):
         p = out.size // 3
         planes(b[:p], b[p : 2 * p], b[2 * p :], s[:p], s[p : 2 * p], s[2 * p :], out[:p],
                out[p : 2 * p], out[2 * p :])  # fmt: skip
@@ -66,24 +66,20 @@ def _loop(blend: Blend) -> Any:
     return colours
 
 
-def chosen(ways: list[tuple[int, Any]], link: Callable[[int, Any, Any], Any], none: Any) -> Any:
-    """One compiled function that asks a number which of many to call: a link for each, in a row."""
-    way = none
-    for number, act in reversed(ways):
-        way = link(number, act, way)
-    return way
+def chosen(ways: list[tuple[int, Any]], fork: Callable[[int, Any, Any], Any]) -> Any:
+    """One compiled function that asks a number which of many to call. They are asked in halves: one after the
+    other, a call for each, would take longer than a short loop."""
+    if len(ways) == 1:
+        return ways[0][1]
+    middle = len(ways) // 2
+    return fork(ways[middle][0], chosen(ways[:middle], fork), chosen(ways[middle:], fork))
 
 
-@nb.njit(error_model="numpy")
-def _nothing(mode, b, s, out):
-    pass
-
-
-def _link(number: int, act: Any, others: Any) -> Any:
-    @nb.njit(error_model="numpy")
+def _fork(number: int, below: Any, others: Any) -> Any:
+    @nb.njit(error_model="numpy", inline="always")
     def blended(mode, b, s, out):
-        if mode == number:
-            act(b, s, out)
+        if mode < number:
+            below(mode, b, s, out)
         else:
             others(mode, b, s, out)
 
@@ -92,6 +88,6 @@ def _link(number: int, act: Any, others: Any) -> Any:
 
 blend_planes = chosen(
     [(n, _loop(one)) for n, one in enumerate(BLENDS) if (one.channel or one.whole) and one != NORMAL],
-    _link, _nothing,
+    _fork,
 )  # fmt: skip
 """``(number, Cb, Cs, out)``: B(Cb, Cs) over a run of pixels, flat float32, all R, then all G, then all B."""

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
 from velvet_seam.core.picture.colour import to_linear
 from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT
-from velvet_seam.core.picture.join_rows import join_rows
+from velvet_seam.core.picture.join_rows import Layers, Tables, join_rows
 from velvet_seam.core.picture.placement import Patch, PlanesPatch, repeated
 from velvet_seam.core.picture.yuv import to_ycc
 
@@ -58,24 +58,9 @@ def _everywhere(join: Join, width: int, height: int) -> Join:
     return Join(Patch(0, 0, pixels), join.blend, join.opacity)
 
 
-@dataclass(frozen=True)
-class _Laid:
-    """Layers as the kernel reads them; ``held`` keeps the memory that it is given the addresses of."""
-
-    held: list[NDArray[np.uint8]]
-    addresses: NDArray[np.uint64]
-    """Of packed pixels, 0 where there are none."""
-    spots: NDArray[np.int64]
-    """Left, top, width, height, pixels to the next row, the number among those that are folded, or −1, and
-    whether all is of one colour."""
-    folded: NDArray[np.uint64]
-    """Addresses of Y', Cb and Cr of what its codec holds."""
-    shapes: NDArray[np.int64]
-    """Rows of Y' that are there, bytes of one, bytes of a row of Cb and of Cr."""
-    gains: NDArray[np.float32]
-
-
-def _laid(patches: Sequence[Patch | PlanesPatch]) -> _Laid:
+def _laid(joins: Sequence[Join]) -> tuple[Layers, list[NDArray[np.uint8]]]:
+    """Layers as the kernel reads them, and the memory that it is given the addresses of."""
+    patches = [join.patch for join in joins]
     held, addresses, folded, gains = [], [], [], []
     shapes: list[tuple[int, int, int]] = []
     spots = np.zeros((len(patches), 7), np.int64)
@@ -94,10 +79,14 @@ def _laid(patches: Sequence[Patch | PlanesPatch]) -> _Laid:
         spots[k] = patch.left, patch.top, w, h, w if len(rows) == h else 0, -1, flat
         held.append(rows)
         addresses.append(rows.ctypes.data)
-    return _Laid(
-        held, np.array(addresses, np.uint64), spots, np.array(folded, np.uint64).reshape(-1, 3),
-        np.array(shapes, np.int64).reshape(-1, 3), np.array(gains, np.float32).reshape(-1, 6),
+    modes = np.array([NUMBER[join.blend] for join in joins], np.int64)
+    opacities = np.array([join.opacity for join in joins], np.float64)
+    layers = Layers(
+        np.array(addresses, np.uint64), spots, modes, opacities,
+        np.array(folded, np.uint64).reshape(-1, 3), np.array(shapes, np.int64).reshape(-1, 3),
+        np.array(gains, np.float32).reshape(-1, 6),
     )  # fmt: skip
+    return layers, held
 
 
 _NO_BASE = np.empty((0, 0, 0), np.float32)
@@ -110,18 +99,14 @@ def _run(
     base: Below | None, form: int, linear: bool,
 ) -> tuple[NDArray[np.float32], NDArray[np.uint32], NDArray[np.uint8]]:  # fmt: skip
     joins = [_everywhere(join, width, height) for join in joins]
-    laid = _laid([join.patch for join in joins])
-    modes = np.array([NUMBER[join.blend] for join in joins], np.int64)
-    opacities = np.array([join.opacity for join in joins], np.float64)
+    layers, held = _laid(joins)
     ground = np.array([c / 255 for c in colour], np.float32)
     if linear:
         ground = to_linear(ground).astype(np.float32)
-    tables = (TO_LIGHT, TO_DISPLAY) if linear else (_NONE, _NONE)
+    tables = Tables(TO_LIGHT, TO_DISPLAY, _WEIGHTS) if linear else Tables(_NONE, _NONE, _WEIGHTS)
     under = _NO_BASE if base is None else base
-    planes, packed, frame = join_rows(
-        under, ground, width, height, laid.addresses, laid.spots, modes, opacities, laid.folded,
-        laid.shapes, laid.gains, form, *tables, _WEIGHTS,
-    )  # fmt: skip
+    planes, packed, frame = join_rows(under, ground, width, height, layers, form, tables)
+    del held  # it was read until here
     return planes, packed, frame
 
 

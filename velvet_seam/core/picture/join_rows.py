@@ -6,8 +6,11 @@ object, and that takes longer than a short loop.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.blend import NORMAL_NUMBER
@@ -22,6 +25,39 @@ PIECE = 1088
 
 BAND = 16
 """Rows that share the room they are worked out in."""
+
+
+class Layers(NamedTuple):
+    """Layers from the lowest to the topmost, a row of each array for each."""
+
+    addresses: NDArray[np.uint64]
+    """Of packed pixels, 0 where there are none."""
+    spots: NDArray[np.int64]
+    """Left, top, width, height, pixels to the next row, the number among those that are folded, or −1, and
+    whether all is of one colour."""
+    modes: NDArray[np.int64]
+    opacities: NDArray[np.float64]
+    folded: NDArray[np.uint64]
+    """Of each that its codec holds: the addresses of Y', Cb and Cr."""
+    shapes: NDArray[np.int64]
+    """Rows of Y' that are there, bytes of one, bytes of a row of Cb and of Cr."""
+    gains: NDArray[np.float32]
+
+
+class Written(NamedTuple):
+    """What is written, of which all but one have no rows: planes of floats, packed pixels, a video frame."""
+
+    planes: NDArray[np.float32]
+    packed: NDArray[np.uint32]
+    frame: NDArray[np.uint8]
+
+
+class Tables(NamedTuple):
+    """Both transfers of linear light, or nothing; and the weights of a video frame."""
+
+    light: NDArray[np.float32]
+    display: NDArray[np.float32]
+    weights: NDArray[np.float32]
 
 
 @nb.njit(error_model="numpy")
@@ -60,22 +96,24 @@ def _plain(mode, opacity, left):
 
 
 @nb.njit(error_model="numpy")
-def _hiding(y, width, spots, modes, opacities):
+def _hiding(y, width, layers):
     """The number of the topmost layer that hides all of row ``y`` below it, or −1: a clip that its codec holds,
     laid on plain from end to end."""
+    spots = layers.spots
     for k in range(len(spots) - 1, -1, -1):
         left, top, w, h = spots[k, 0], spots[k, 1], spots[k, 2], spots[k, 3]
         whole = left <= 0 and left + w >= width and top <= y and y < top + h
-        if whole and spots[k, 5] >= 0 and _plain(modes[k], opacities[k], left):
+        if whole and spots[k, 5] >= 0 and _plain(layers.modes[k], layers.opacities[k], left):
             return k
     return -1
 
 
 @nb.njit(error_model="numpy")
-def _unfold(y, lowest, simple, spots, modes, opacities, folded, shapes, gains, tints, rows):
+def _unfold(y, lowest, simple, layers, tints, rows):
     """Row ``y`` of the canvas of every layer that its codec holds, from the ``lowest`` on: what chroma adds, and
     the packed pixels unless it is laid on plain."""
     to, room = rows.reshape(-1), rows.shape[1]
+    spots, folded, shapes, gains = layers.spots, layers.folded, layers.shapes, layers.gains
     for k in range(lowest, len(spots)):
         f, left, top, width, height = (
             spots[k, 5],
@@ -91,20 +129,28 @@ def _unfold(y, lowest, simple, spots, modes, opacities, folded, shapes, gains, t
         red = nb.carray(bytes_at(folded[f, 2]), stride * lines)
         tint = tints[f]
         tint_row(blue, red, stride, y - top, width, height, gains[f], tint)
-        if not (simple and _plain(modes[k], opacities[k], left)):
+        if not (simple and _plain(layers.modes[k], layers.opacities[k], left)):
             at, to_at = np.uint64((y - top) * shapes[f, 1]), np.uint64(f * room)
             pixel_row(_luma(folded, shapes, f), at, tint, gains[f], to, to_at, width)
 
 
 @nb.njit(error_model="numpy")
-def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, folded, shapes, gains,
-               planes, packed, frame, light, display, weights):  # fmt: skip
+def _join_band(first, last, base, colour, p, layers, written, tables):
     """Some rows, in pieces of ``p`` pixels, each through all layers, so that everything a piece
     takes lies in the nearest cache.
 
     All arrays are flat and are passed on whole, with the place to begin at: cutting a piece out of
     an array makes an object, and that takes longer than a short loop.
     """
+    addresses, spots, modes, opacities = (
+        layers.addresses,
+        layers.spots,
+        layers.modes,
+        layers.opacities,
+    )
+    folded, shapes, gains = layers.folded, layers.shapes, layers.gains
+    planes, packed, frame = written.planes, written.packed, written.frame
+    light, display, weights = tables.light, tables.display, tables.weights
     to, s = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
     b, blended = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
     under, a, inverse = np.ones(p, np.float32), np.zeros(p, np.float32), np.zeros(p, np.float32)
@@ -122,10 +168,10 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
     unfolded = rows.reshape(-1)
     below, to_planes, to_packed = base.reshape(-1), planes.reshape(-1), packed.reshape(-1)
     for y in range(first, last):
-        hiding = _hiding(y, width, spots, modes, opacities) if simple else -1
+        hiding = _hiding(y, width, layers) if simple else -1
         lowest = max(hiding, 0)
         if len(shapes):
-            _unfold(y, lowest, simple, spots, modes, opacities, folded, shapes, gains, tints, rows)
+            _unfold(y, lowest, simple, layers, tints, rows)
         for begin in range(0, width, p):
             end = min(begin + p, width)
             n = end - begin
@@ -181,10 +227,7 @@ def _join_band(first, last, base, colour, p, addresses, spots, modes, opacities,
 
 
 @kernel(parallel=True)
-def join_rows(
-    base, colour, width, height, addresses, spots, modes, opacities, folded, shapes, gains, form, light,
-    display, weights,
-):  # fmt: skip
+def join_rows(base, colour, width, height, layers, form, tables):
     """The joined layers, over ``base`` where it is not empty, else over ``colour``.
 
     Answers (height, planes, width) float32, (height, width) uint32 and the planes of a video frame, of
@@ -193,11 +236,11 @@ def join_rows(
     planes = np.empty((height if form == 0 else 0, max(base.shape[1], 3), width), np.float32)
     packed = np.empty((height if form == 1 else 0, width), np.uint32)
     frame = np.empty((height // 2 * 3 if form == 2 else 0, width), np.uint8)
+    written = Written(planes, packed, frame)
     pieces = (width + PIECE - 1) // PIECE
     p = ((width + pieces - 1) // pieces + 7) // 8 * 8
     for band in nb.prange((height + BAND - 1) // BAND):
         first = band * BAND
         last = min(first + BAND, height)
-        _join_band(first, last, base, colour, p, addresses, spots, modes, opacities, folded, shapes, gains,
-                   planes, packed, frame, light, display, weights)  # fmt: skip
+        _join_band(first, last, base, colour, p, layers, written, tables)
     return planes, packed, frame

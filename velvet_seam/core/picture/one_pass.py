@@ -56,7 +56,7 @@ def _pass(become: Callable[[Any, Any, Any], Any]) -> Any:
                 to[i] = become(to[i], s, a)
 
     @nb.njit(error_model="numpy", fastmath={"contract"})
-    def run(row, at, to, left, p, n, share, seen, one_colour):
+    def run(mode, row, at, to, left, p, n, share, seen, one_colour):
         if one_colour:
             run_of_one(row[at], to, left, p, n, share)
             return
@@ -92,23 +92,18 @@ ONE_PASS = tuple(_WAYS)
 """The numbers of the blends that are joined so."""
 
 
-@nb.njit(error_model="numpy")
-def _nothing(mode, row, at, to, left, p, n, share, seen, one_colour):
-    pass
-
-
-def _link(number: int, act: Any, others: Any) -> Any:
-    @nb.njit(error_model="numpy")
+def _fork(number: int, below: Any, others: Any) -> Any:
+    @nb.njit(error_model="numpy", inline="always")
     def passed(mode, row, at, to, left, p, n, share, seen, one_colour):
-        if mode == number:
-            act(row, at, to, left, p, n, share, seen, one_colour)
+        if mode < number:
+            below(mode, row, at, to, left, p, n, share, seen, one_colour)
         else:
             others(mode, row, at, to, left, p, n, share, seen, one_colour)
 
     return passed
 
 
-_pass_of = chosen([(number, _pass(become)) for number, become in _WAYS.items()], _link, _nothing)
+_pass_of = chosen([(number, _pass(become)) for number, become in _WAYS.items()], _fork)
 
 
 @nb.njit(error_model="numpy")
