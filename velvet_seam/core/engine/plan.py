@@ -160,7 +160,7 @@ class Planner:
 
     def _lying(self, layer: Layer, frame: int) -> Step:
         """The layer as it lies in the stack; kept where frames to come ask for it as an echo."""
-        placed = self.placed(layer, frame, whole=True)
+        placed = self.placed(layer, frame, to_join=True)
         return replace(placed, soon=True) if layer.echo.count != 0 else placed
 
     def _echoes(self, layer: Layer, frame: int) -> list[tuple[Step, str, float]]:
@@ -197,12 +197,16 @@ class Planner:
 
     def placed(
         self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False,
-        within: frozenset[str] = frozenset(), whole: bool = False, moved: Matrix | None = None,
+        within: frozenset[str] = frozenset(), to_join: bool = False, moved: Matrix | None = None,
     ) -> Step:  # fmt: skip
         """The layer as a patch of the sheet: cut out and masked, or ``raw``, or its coverage.
 
-        ``within`` holds the layers whose mattes ask for this one: a circle is left open. With ``whole``
-        it is only to be joined: of a video frame nothing is cut out of it may stay as its codec holds it.
+        Args:
+            within: layers whose mattes are being planned. A layer matte that points back to one of them is
+                passed over, so that two layers may name each other.
+            to_join: the layer will only be joined with others. Where a video frame is made and nothing is
+                cut out of the clip, its pixels may then stay in the planes of its codec.
+            moved: from where the layer lies on the canvas to where it is to lie instead.
         """
         source, width, height = self._source(layer, frame)
         cut, later = Cut(source), list[tuple[Step, str]]()
@@ -214,7 +218,7 @@ class Planner:
         if grey:
             picture = step("grey", _coverage, (), picture)
         size = (self._sheet.width, self._sheet.height)
-        if whole and self._video and picture is source and not later and not spot.wipe:
+        if to_join and self._video and picture is source and not later and not spot.wipe:
             picture = self.in_planes(layer, frame)
         if spot.wipe:
             picture = step("wipe", _wiped, spot.wipe, picture)

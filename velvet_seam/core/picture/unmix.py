@@ -18,9 +18,10 @@ RUN = 128
 """At most so many pixels, all of them to be solved, are solved together."""
 
 BLOCK = 16
-"""Short loops go on to a multiple of this, into room that is written again: what a loop in vectors leaves
-over takes longer than the rest of it. Planes, too, lie such a multiple apart: else the compiler takes
-narrower vectors, in fear of reading what it has only just written."""
+"""Short loops run to the next multiple of this many pixels. What they write past the end lands in room that
+the next loop overwrites. Without it the last few pixels of each loop, done one by one, take longer than all
+the others. Planes lie a multiple of it apart, too; else the compiler cannot rule out that two of them overlap,
+and uses half the vector width."""
 
 PLANE = RUN + BLOCK
 """From one plane of values of a run to the next."""

@@ -46,7 +46,7 @@ export class MotionPath {
       ["path", { class: "motion-dots", d }],
       ...frames.map((frame) => {
         const [x, y] = spot(frame);
-        // where the layer is just now, it is itself taken, for this frame
+        // a knot under the layer's own middle cannot be grabbed: a press there drags the layer, at this frame
         const grab = Math.hypot(x - now[0], y - now[1]) < 9 ? {} : { "data-grab": "motion-key" };
         const look = { class: `motion-knot${frame === here ? " held" : ""}`, cx: x, cy: y, r: 5, ...grab, "data-frame": frame };
         return ["circle", look, `Keyframe at ${this.bench.spell(span.first + frame)}`];
