@@ -14,6 +14,7 @@ import pytest
 
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
+from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.picture.placement import PlanesPatch
 from velvet_seam.core.picture.planes import Planes, frame_to_rgba
@@ -70,6 +71,36 @@ def test_a_change_of_the_top_layer_costs_one_composite(shot, preview):
     after = changed(shot, "l-evening", seam__opacity=40)
     engine.picture(engine.plan(after, 40, short_side=270, chosen="l-evening"))
     assert dict(engine.counts) == {"finish": 1}
+
+
+@pytest.mark.parametrize("side", [None, 270])
+def test_a_window_is_that_part_of_the_picture(library, shot, preview, side):
+    """Of every demo shot, wherever the window lies; what is read and keyed is the same for all windows. A sample
+    at the same place may be worked out along another way, and be rounded to the next level."""
+    rng = np.random.default_rng(16)
+    turned = changed(shot, "l-moth", place__rotation=17, arrive__way="wipe-up", shutter=180)
+    held = read_edit(
+        {"do": "add-mask", "layer": "l-moth",
+         "mask": {"kind": "oval", "id": "m-window", "fixed": "canvas", "width": 700, "feather_out": 40}}
+    )  # fmt: skip
+    shots = [apply(turned, held), *(standing.shot for standing in library.shots.all())]
+    for one in shots:
+        engine, frame = Engine(preview), int(0.4 * one.length)
+        whole = engine.picture(engine.plan(one, frame, short_side=side)).copy()
+        engine.counts.clear()
+        height, width = whole.shape[:2]
+        for _ in range(5):
+            left, top = int(rng.integers(-20, width - 9)), int(rng.integers(-20, height - 9))
+            wide, high = (int(n) for n in rng.integers(9, (width, height)))
+            sheet = Sheet.of(one, side).part((left, top, wide, high))
+            x, y, w, h = sheet.window
+            seen = engine.picture(engine.plan(one, frame, sheet=sheet))
+            wanted = whole[y : y + h, x : x + w]
+            assert seen.shape == wanted.shape
+            off = np.abs(seen.astype(int) - wanted)
+            assert off.max() <= 2
+            assert (off > 0).mean() < 0.02
+        assert not {"read", "screen-key", "read-screen"} & set(engine.counts), one.name
 
 
 def test_frames_made_side_by_side_are_the_same_and_each_is_made_once(shot, preview):

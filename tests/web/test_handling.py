@@ -121,6 +121,39 @@ def test_looking_close_shows_the_originals_pixels_and_changes_nothing(bench: Pag
     assert state(bench, "state.undo") is None
 
 
+def test_an_enlarged_picture_is_sharp_where_one_looks_also_under_the_hand(bench: Page):
+    """Only the part in sight is made of the originals' pixels; what is around it comes from the preview."""
+    bench.select_option("#zoom", "2")
+    until(bench, "document.getElementById('picture').width === 1080")
+    until(bench, "velvetSeam.picture.sharp !== null")
+    left, top, wide, high = bench.evaluate("velvetSeam.picture.sharp")
+    box, mat = bench.locator("#picture").bounding_box(), bench.locator("#mat").bounding_box()
+    k = box["width"] / 1080
+    assert wide < 700
+    assert left == pytest.approx((mat["x"] - box["x"]) / k, abs=2)
+    assert wide == pytest.approx(mat["width"] / k, abs=3)
+    detail = f"""() => {{
+        const to = document.getElementById('picture').getContext('2d');
+        const {{ data }} = to.getImageData({left}, {top}, {wide}, {high});
+        let sum = 0;
+        for (let n = 4; n < data.length; n += 4) sum += Math.abs(data[n + 1] - data[n - 3]);
+        return sum / (data.length / 4);
+    }}"""
+    sharp = bench.evaluate(detail)
+    card = bench.locator("#stack .card[data-layer]").first.get_attribute("data-layer")
+    bench.evaluate(f"velvetSeam.bench.trySet('{card}', {{'seam.opacity': 99}})")
+    until(bench, "document.getElementById('picture').dataset.trial === 'true'")
+    assert bench.evaluate("document.getElementById('picture').width") == 1080
+    assert bench.evaluate(detail) == pytest.approx(sharp, rel=0.1)
+    bench.evaluate("velvetSeam.bench.trial = null; velvetSeam.bench.tell('refused')")
+    until(bench, "document.getElementById('picture').dataset.trial === 'false'")
+    # as the preview would show it there is less of it
+    bench.select_option("#zoom", "fit")
+    until(bench, "document.getElementById('picture').width === 540")
+    bench.evaluate("velvetSeam.picture.enlarge()")
+    assert bench.evaluate(detail) < 0.95 * sharp
+
+
 def test_another_source_from_the_shelf(bench: Page):
     bench.click("#card-l-moon")
     scale = next(one for one in state(bench, "shot.layers") if one["id"] == "l-moon")["place"]

@@ -7,7 +7,7 @@ import contextlib
 import json
 import struct
 from collections import deque
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
@@ -15,6 +15,7 @@ from pydantic import BaseModel, Field, ValidationError
 from velvet_seam.core.engine.engine import PREVIEW_SHORT_SIDE
 from velvet_seam.core.engine.plan import View
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.shot import MAX_SIDE
 from velvet_seam.core.words import Id
 from velvet_seam.store.tables import Unwritable
 from velvet_seam.web.context import Context
@@ -35,6 +36,10 @@ MOST_READY = 16
 """The same for frames that are only to be made ready."""
 
 
+Place = Annotated[int, Field(ge=-MAX_SIDE, le=MAX_SIDE)]
+Side = Annotated[int, Field(ge=1, le=2 * MAX_SIDE)]
+
+
 class Ask(BaseModel):
     """What the page asks for. ``trial`` is an edit that is shown but not kept."""
 
@@ -47,6 +52,8 @@ class Ask(BaseModel):
     passing: bool = False
     full: bool = False
     """At canvas size and from the originals, for looking at single pixels."""
+    window: tuple[Place, Place, Side, Side] | None = None
+    """Of a picture at canvas size only this part: left, top, width, height in canvas pixels."""
     ready: bool = False
     """Only make the frame ready for play: least urgent, and the answer is the head alone."""
     side: int = Field(PREVIEW_SHORT_SIDE, ge=64, le=1080)
@@ -135,7 +142,7 @@ async def _painted(context: Context, identity: str, ask: Ask) -> tuple[bytes, by
     standing = await asyncio.to_thread(context.library.shots.get, identity)
     paint = Paint(
         standing.written, ask.frame, ask.view, ask.chosen, ask.solo, passing=ask.passing,
-        trial=json.dumps(ask.trial) if ask.trial is not None else "", full=ask.full,
+        trial=json.dumps(ask.trial) if ask.trial is not None else "", full=ask.full, window=ask.window,
         shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None, stray=True,
     )  # fmt: skip
     made: Painted = await context.studio.ask(paint, WHENEVER if ask.ready else LIVE)

@@ -22,6 +22,7 @@ from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
 from velvet_seam.core.engine.lying import Lying, Stray
 from velvet_seam.core.engine.plan import Picture, Step, View
+from velvet_seam.core.engine.sheet import Sheet, Window
 from velvet_seam.core.media.material import Material, Missing
 from velvet_seam.core.media.still import png_bytes
 from velvet_seam.core.picture.edge import Counts, counts
@@ -59,6 +60,8 @@ class Paint:
     """The frame is being played through: nothing of it will be changed soon."""
     full: bool = False
     """At canvas size, from the originals."""
+    window: Window | None = None
+    """Of such a picture only this part, in canvas pixels."""
     stray: bool = False
     """Say where the chosen layer lies, too: the answer is a pair, see :class:`Painted`."""
     trial: str = ""
@@ -336,11 +339,17 @@ class Painter:
         return known
 
     def _at_full_size(self, shot: Shot, ask: Paint) -> bytes:
-        step = self._full.plan(shot, ask.frame, view=ask.view, chosen=ask.chosen, solo=ask.solo)
+        sheet = Sheet.of(shot)
+        if ask.window is not None:
+            sheet = sheet.part(ask.window)
+        step = self._full.plan(
+            shot, ask.frame, view=ask.view, chosen=ask.chosen, solo=ask.solo, sheet=sheet
+        )
         key = f"{step.key} full"
         return self._encoded.get(key) or self._encode(
-            self._full.picture(step), replace(ask, quality=FULL_QUALITY, shown_side=None), key
-        )
+            self._full.picture(step, trying=bool(ask.trial)),
+            replace(ask, quality=FULL_QUALITY, shown_side=None), key,
+        )  # fmt: skip
 
     def _plan(self, shot: Shot, ask: Paint, frame: int) -> tuple[Step, str]:
         step = self._engine.plan(

@@ -55,7 +55,7 @@ class Cutter:
 
     @property
     def size(self) -> tuple[int, int]:
-        return self._context.sheet.width, self._context.sheet.height
+        return self._context.sheet.size
 
     def rows_left(self) -> tuple[float, float]:
         return self._masking.rows_left()

@@ -49,7 +49,7 @@ class Delivery(BaseModel):
         )
 
     def sheet(self, shot: Shot) -> Sheet:
-        return Sheet(shot.canvas.width, shot.canvas.height, *self.size(shot))
+        return Sheet.all((shot.canvas.width, shot.canvas.height), self.size(shot))
 
     def rate_of(self, shot: Shot) -> Fraction:
         return self.rate or shot.rate

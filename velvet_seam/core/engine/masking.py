@@ -28,26 +28,26 @@ class MaskAt:
 
 
 def _drawn(
-    one: MaskAt, size: tuple[int, int], ground: tuple[int, int], unit: float, here: float
-) -> Plane:
+    one: MaskAt, size: tuple[int, int], ground: tuple[int, int],
+    back: tuple[tuple[float, ...], ...], unit: float, here: float,
+) -> Plane:  # fmt: skip
     """The coverage of a mask over a picture.
 
     Args:
         size: width and height of the picture.
         ground: of what the mask's numbers are pixels of: the source, or the canvas.
+        back: 3 × 3, from pixels of the picture to those.
         unit: canvas pixels to one of those.
         here: how much of it there is, 0 to 1, where it is thinner than a pixel.
     """
     mask, at = one.mask, one.at
-    across, down = ground[0] / size[0], ground[1] / size[1]
+    across = back[0][0]
     x, y = at(mask.x) + ground[0] / 2, at(mask.y) + ground[1] / 2
     turn = radians(at(mask.rotation))
     c, s = np.cos(turn), np.sin(turn)
     soft = Soft(at(mask.grow), at(mask.feather_in), at(mask.feather_out), unit * across)
     # from picture pixels to the mask's own, turned back about its point
-    to_own = np.array([[c, s, -c * x - s * y], [-s, c, s * x - c * y], [0, 0, 1]]) @ np.diag(
-        [across, down, 1]
-    )
+    to_own = np.array([[c, s, -c * x - s * y], [-s, c, s * x - c * y], [0, 0, 1]]) @ np.array(back)
     plane = mask.covered(at, Ground(size, to_own, across, unit, soft))
     return faded(faded(plane, here, False), at.part(mask.opacity), mask.invert)
 
@@ -79,12 +79,13 @@ class Masking:
         thick = min(mask.extents(self._at), default=np.inf)
         here = min(1.0, thick * (1.0 if on_canvas else self._scale))
         if on_canvas:
-            size, ground = (sheet.width, sheet.height), (sheet.canvas_width, sheet.canvas_height)
-            unit = 1.0
+            size, ground, back, unit = sheet.size, sheet.canvas, sheet.back(), 1.0
         else:
             size, ground = self._context.picture_size(self._layer), (self._width, self._height)
-            unit = self._scale
-        return step("mask-plane", _drawn, (MaskAt(mask, self._at), size, ground, unit, here))
+            across, down = ground[0] / size[0], ground[1] / size[1]
+            back, unit = ((across, 0.0, 0.0), (0.0, down, 0.0), (0.0, 0.0, 1.0)), self._scale
+        args = (MaskAt(mask, self._at), size, ground, back, unit, here)
+        return step("mask-plane", _drawn, args)
 
     def rows_left(self) -> tuple[float, float]:
         """What the masks leave of a layer's height, as parts of it: the rest need not be keyed."""

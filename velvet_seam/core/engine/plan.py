@@ -106,7 +106,7 @@ class Planner:
         if not layer.span.holds(frame):
             return self._compose(bed, [], finished=True)
         placed = self.placed(layer, frame, raw=view == "source", grey=view == "matte")
-        size = (self._sheet.width, self._sheet.height)
+        size = self._sheet.size
         if view == "dropped":
             raw = self.placed(layer, frame, raw=True)
             return step("dropped", show_dropped, (size,), raw, placed, keep=False)
@@ -187,7 +187,7 @@ class Planner:
         finished: bool, base: Step | None = None,
     ) -> Step:  # fmt: skip
         """Layers joined over a colour or over what has been joined already."""
-        size = (self._sheet.width, self._sheet.height)
+        size = self._sheet.size
         how = tuple((blend, opacity) for _, blend, opacity in joins)
         form = "floats" if not finished else "frame" if self._video else "picture"
         inputs = [one for one, _, _ in joins] + ([base] if base else [])
@@ -217,7 +217,7 @@ class Planner:
         picture = cut.step
         if grey:
             picture = step("grey", _coverage, (), picture)
-        size = (self._sheet.width, self._sheet.height)
+        size = self._sheet.size
         if to_join and self._video and picture is source and not later and not spot.wipe:
             picture = self.in_planes(layer, frame)
         if spot.wipe:

@@ -24,11 +24,11 @@ class Showing:
 
     @property
     def canvas(self) -> tuple[int, int]:
-        return self.on.canvas_width, self.on.canvas_height
+        return self.on.canvas
 
     @property
     def sheet(self) -> tuple[int, int]:
-        return self.on.width, self.on.height
+        return self.on.whole
 
     def footage(self, identity: str) -> Footage:
         return self.find(identity)

@@ -25,7 +25,7 @@ class Asked(Protocol):
 
     @property
     def sheet(self) -> tuple[int, int]:
-        """Width and height of the sheet, on which the canvas may be smaller."""
+        """Width and height that all of the canvas has on the sheet."""
 
     def footage(self, identity: str) -> Footage: ...
 

@@ -32,7 +32,9 @@ export class Picture {
     this.rect = { x: 0, y: 0, width: 1, height: 1, k: 1 };
     this.room = { top: TOP, width: 1, height: 1 }; // the mat below its row of buttons
     this.stray = null; // where the chosen layer lies in the picture that is seen
-    this.slot = new Slot(live, (answer) => { if (!this.playing) this.paint(answer); });
+    this.slot = new Slot(live, (answer, wish) => { if (!this.playing) this.paint(answer, wish.window); });
+    this.around = new Slot(live, (answer) => { if (!this.playing && this.enlarged) this.paintAround(answer); });
+    this.sharp = null; // the part of an enlarged picture that is made of the originals' own pixels
     this.sideSlots = {};
     for (const side of ["layer", "below"]) {
       this.sideSlots[side] = new Slot(live, ({ bitmap }) => {
@@ -83,11 +85,19 @@ export class Picture {
     clearTimeout(this.resting);
     if (this.playing) return;
     this.late(true);
-    this.slot.want(this.wish(this.view));
-    // seen larger than the preview, it is made of the originals' own pixels once the hand rests
-    if (this.enlarged && !this.bench.trial) {
-      this.resting = setTimeout(() => this.slot.want({ ...this.wish(this.view), full: true }), 350);
-    }
+    if (!this.enlarged) { this.slot.want(this.wish(this.view)); return; }
+    // seen larger than the preview: what is in sight is made of the originals' own pixels, also under a hand;
+    // what lies around it, for when the picture is moved, comes once the hand rests
+    this.slot.want({ ...this.wish(this.view), side: PREVIEW, full: true, window: this.window });
+    if (!this.bench.trial) this.resting = setTimeout(() => this.around.want(this.wish(this.view)), 350);
+  }
+
+  /** The part of the canvas that is in sight, in whole pixels of it. */
+  get window() {
+    const { rect, mat } = this, { width, height } = this.bench.shot.canvas;
+    const [left, top] = [-rect.x, -rect.y].map((at) => Math.max(0, Math.floor(at / rect.k)));
+    const right = Math.min(width, Math.ceil((mat.clientWidth - rect.x) / rect.k)), bottom = Math.min(height, Math.ceil((mat.clientHeight - rect.y) / rect.k));
+    return [Math.min(left, width - 1), Math.min(top, height - 1), Math.max(1, right - left), Math.max(1, bottom - top)];
   }
 
   /** While a picture takes longer than one notices, it says so. */
@@ -116,15 +126,46 @@ export class Picture {
     }
   }
 
-  paint({ bitmap, frame, trial, revision, stray }) {
+  /** Show a picture; of one at canvas size, maybe only a `window`. */
+  paint({ bitmap, frame, trial, revision, stray }, window = null) {
     this.stray = stray;
     this.late(false);
-    draw(this.main, bitmap);
+    if (window) this.enlarge().drawImage(bitmap, window[0], window[1]);
+    else draw(this.main, bitmap);
+    this.sharp = window;
     bitmap.close();
     this.main.dataset.frame = frame;
     this.main.dataset.trial = trial;
     this.main.dataset.revision = revision;
     this.bench.tell("painted", { frame });
+  }
+
+  /** The picture's canvas at the size of the shot's, with what it shows kept. */
+  enlarge() {
+    const { main } = this, { width, height } = this.bench.shot.canvas;
+    if (main.width !== width || main.height !== height) {
+      const before = document.createElement("canvas");
+      draw(before, main);
+      Object.assign(main, { width, height });
+      main.getContext("2d", { alpha: false }).drawImage(before, 0, 0, width, height);
+    }
+    return main.getContext("2d", { alpha: false });
+  }
+
+  /** What lies around the part that is in sight, from a preview. */
+  paintAround({ bitmap }) {
+    const { width, height } = this.bench.shot.canvas, to = this.enlarge();
+    to.save();
+    if (this.sharp) {
+      const [left, top, wide, high] = this.sharp;
+      const around = new Path2D();
+      around.rect(0, 0, width, height);
+      around.rect(left, top, wide, high);
+      to.clip(around, "evenodd");
+    }
+    to.drawImage(bitmap, 0, 0, width, height);
+    to.restore();
+    bitmap.close();
   }
 
   layout(asking = true) {
