@@ -193,6 +193,30 @@ def test_two_tabs_see_each_others_edits_and_neither_loses_one(bench: Page):
         other.close()
 
 
+def test_a_change_told_before_an_older_one_is_not_forgotten(bench: Page):
+    """While an edit of its own is under way a page may be told of another's first, and then of its own."""
+    own = bench.evaluate(
+        "velvetSeam.bench.set('l-moth', {'place.x': 124}).then(() => velvetSeam.bench.state.stamp)"
+    )
+    later = bench.evaluate(
+        """async () => {
+            const { bench } = velvetSeam;
+            bench.changed = () => {};
+            const edit = { do: "set-values", target: "l-moon", values: { "place.y": 322 } };
+            const headers = { "content-type": "application/json" };
+            const answer = await fetch(`/shots/${bench.id}/edits`, { method: "POST", headers, body: JSON.stringify({ edit }) });
+            delete bench.changed;
+            return (await answer.json()).state.stamp;
+        }"""
+    )
+    bench.evaluate(
+        "([later, own]) => { const { bench } = velvetSeam; bench.saving += 1; bench.changed(later);"
+        " bench.changed(own); bench.saving -= 1; }",
+        [later, own],
+    )
+    until(bench, "velvetSeam.bench.thing('l-moon').place.y === 322")
+
+
 def test_a_layer_is_cut_in_two_and_locked(bench: Page):
     bench.click("#card-l-moth")
     expect(bench.locator("#field-name")).to_have_value("Moth on card")

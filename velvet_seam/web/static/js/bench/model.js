@@ -22,6 +22,7 @@ export class Bench extends EventTarget {
     this.trial = null;
     this.autoKey = true; // a change of a value that moves puts a keyframe; else it shifts all of it
     this.saving = 0;
+    this.told = new Set(); // stamps of changes that have not been taken over yet
     this.queue = Promise.resolve();
   }
 
@@ -205,17 +206,27 @@ export class Bench extends EventTarget {
     }, 2500);
   }
 
-  /** The shot has changed, here or in another tab: take it over as soon as the hand is free. */
-  async changed(stamp) {
+  /** The shot has changed, here or in another tab. Who is told of two changes may be told of the later one
+   * first, so none is forgotten before a state has come that was asked for after it. */
+  changed(stamp) {
+    this.told.add(stamp);
+    this.catchUp();
+  }
+
+  /** Take over what others have changed as soon as the hand is free. */
+  async catchUp() {
     clearTimeout(this.changing);
-    const again = () => { this.changing = setTimeout(() => this.changed(stamp), 150); };
+    const again = () => { this.changing = setTimeout(() => this.catchUp(), 150); };
     if (this.saving || this.trial) { again(); return; }
-    if (stamp === this.state.stamp) return;
-    const { chosen } = this, before = this.state.stamp;
+    this.told.delete(this.state.stamp);
+    if (!this.told.size) return;
+    const { chosen, told } = this, before = this.state.stamp;
+    this.told = new Set();
     const answer = await this.parts(chosen).catch(() => null);
-    if (!answer) return;
-    if (this.saving || this.trial || this.chosen !== chosen || this.state.stamp !== before) again();
-    else if (answer.state.stamp !== before) this.take(answer, chosen);
+    if (!answer || this.saving || this.trial || this.chosen !== chosen || this.state.stamp !== before) {
+      for (const one of told) this.told.add(one);
+      if (answer) again();
+    } else if (answer.state.stamp !== before) this.take(answer, chosen);
   }
 
   async choose(chosen) {
