@@ -135,6 +135,9 @@ def _masks() -> None:
 def _place() -> None:
     place(_screen(), affine(16, 24, 0.9, 12, False, False, 32, 48), 32, 48)
     place(_screen(), affine(16, 24, 0.7, 0, True, False, 32, 48), 32, 48)
+    tilted = affine(16, 24, 0.7, 0, True, False, 32, 48)
+    tilted[2, 0] = 0.001
+    place(_screen(), tilted, 32, 48)
 
 
 def _compose() -> None:

@@ -1,7 +1,8 @@
-"""Placing a layer on the canvas: one affine matrix, one resampling.
+"""Placing a layer on the canvas: one matrix, one resampling.
 
 Shrinking averages by area to the final size first; the rest, a move below one pixel, a rotation or
-an enlargement, is one bicubic interpolation. The layer's own
+an enlargement, is one bicubic interpolation. Seen in perspective it is sampled by
+:mod:`~velvet_seam.core.picture.project`. The layer's own
 border is anti-aliased by how much of each canvas pixel it covers, so a layer that fits the canvas
 exactly has no soft rim, and no colour from outside is ever mixed in.
 """
@@ -16,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.planes import Planes
+from velvet_seam.core.picture.project import project
 from velvet_seam.core.picture.resize import resize
 from velvet_seam.core.picture.spans import spans
 from velvet_seam.core.picture.turn import turn
@@ -96,13 +98,15 @@ def place(
 
     Args:
         picture: (h, w, 4) uint8 RGBA, premultiplied.
-        matrix: 3 × 3, from pixels of ``picture`` to canvas pixels.
+        matrix: 3 × 3, from pixels of ``picture`` to canvas pixels; projective where its last row is not 0, 0, 1.
         held: the :func:`spans` of its rows, where they are known; rows that hold nothing may then say
             anything, and are cleared where they have to be read.
 
     Returns:
         The part that lies on the canvas, or None where nothing does.
     """
+    if matrix[2, 0] or matrix[2, 1] or matrix[2, 2] != 1:
+        return _in_perspective(picture, matrix, canvas_width, canvas_height, held)
     reach_x = hypot(matrix[0, 0], matrix[1, 0])
     reach_y = hypot(matrix[0, 1], matrix[1, 1])
     if reach_x <= 0 or reach_y <= 0:
@@ -141,6 +145,32 @@ def place(
         y0,
         turn(picture, np.asarray(np.linalg.inv(matrix), np.float64), window, (reach_x, reach_y)),
     )
+
+
+def _in_perspective(
+    picture: NDArray[np.uint8], matrix: Matrix, canvas_width: int, canvas_height: int,
+    held: NDArray[np.int32] | None,
+) -> Patch | None:  # fmt: skip
+    """A picture placed by a projective matrix. What it may be divided by is above 0 before the eye."""
+    height, width = picture.shape[:2]
+    if abs(np.linalg.det(matrix)) < 1e-12:  # seen from its edge
+        return None
+    if held is not None:
+        picture[held[:, 1] == 0] = 0
+    corners = matrix @ np.array([[0, width, width, 0], [0, 0, height, height], [1, 1, 1, 1]], float)
+    left, top, right, bottom = 0.0, 0.0, float(canvas_width), float(canvas_height)
+    if corners[2].min() > 1e-6:  # none of it behind the eye: it lies between its corners
+        x, y = corners[0] / corners[2], corners[1] / corners[2]
+        left, right = max(left, x.min() - 1), min(right, x.max() + 1)
+        top, bottom = max(top, y.min() - 1), min(bottom, y.max() + 1)
+    elif corners[2].max() <= 0:
+        return None
+    x0, y0, x1, y1 = floor(left), floor(top), ceil(right), ceil(bottom)
+    if x1 <= x0 or y1 <= y0:
+        return None
+    inverse = np.asarray(np.linalg.inv(matrix), np.float64)
+    window = (x0, y0, x1 - x0, y1 - y0)
+    return Patch(x0, y0, project(np.ascontiguousarray(picture), inverse, window))
 
 
 def place_planes(
@@ -204,6 +234,8 @@ def _reduced(
 
 def _whole_shift(matrix: Matrix, width: int, height: int) -> tuple[int, int] | None:
     """The move in whole pixels that a matrix is, to a hundredth of a pixel; else None."""
+    if matrix[2, 0] or matrix[2, 1]:
+        return None
     ends = matrix @ np.array([[0, width, 0], [0, 0, height], [1, 1, 1]], float)
     x, y = round(ends[0, 0]), round(ends[1, 0])
     exact = np.array([[x, x + width, x], [y, y, y + height]])

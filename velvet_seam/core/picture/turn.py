@@ -25,7 +25,7 @@ BLOCK = 1 << BLOCK_BITS
 
 
 @nb.njit(inline="always", error_model="numpy")
-def _cubic(t):
+def cubic(t):
     """The four Catmull–Rom weights for a point ``t`` of the way from tap 1 to tap 2."""
     half, one, two = np.float32(0.5), np.float32(1), np.float32(2)
     three, four, five = np.float32(3), np.float32(4), np.float32(5)
@@ -96,7 +96,7 @@ def _axis(at, step, size, reach, stride, index, weight, rim):
         u, x = t - floor, base + np.int32(floor)
         centre = np.float32(x) + u + half
         rim[i] *= _rim(centre * reach) * _rim((np.float32(size) - centre) * reach)
-        weight[i], weight[o1 + i], weight[o2 + i], weight[o3 + i] = _cubic(u)
+        weight[i], weight[o1 + i], weight[o2 + i], weight[o3 + i] = cubic(u)
         index[i] = np.uint32(min(max(x - one, zero), last)) * stride
         index[o1 + i] = np.uint32(min(max(x, zero), last)) * stride
         index[o2 + i] = np.uint32(min(max(x + one, zero), last)) * stride
@@ -104,7 +104,7 @@ def _axis(at, step, size, reach, stride, index, weight, rim):
 
 
 @nb.njit(error_model="numpy")
-def _fetch(source, rows, columns, tap_y, tap_x, taps):
+def fetch(source, rows, columns, tap_y, tap_x, taps):
     down, across = np.uint64(tap_y * RUN), np.uint64(tap_x * RUN)
     for k in range(RUN):
         i = np.uint64(k)
@@ -112,7 +112,7 @@ def _fetch(source, rows, columns, tap_y, tap_x, taps):
 
 
 @nb.njit(error_model="numpy", fastmath={"contract"})
-def _add(taps, down, across, tap_y, tap_x, sums):
+def add_tap(taps, down, across, tap_y, tap_x, sums):
     """Add one tap to the sums of a run: R, G, B and α, each for all its pixels."""
     byte = np.uint32(255)
     v, u = np.uint64(tap_y * RUN), np.uint64(tap_x * RUN)
@@ -127,7 +127,7 @@ def _add(taps, down, across, tap_y, tap_x, sums):
 
 
 @nb.njit(error_model="numpy")
-def _write(sums, rim, out):
+def write_run(sums, rim, out):
     """Bicubic weights overshoot: coverage is held in 0 to 255, a colour in 0 to its coverage."""
     zero, half, full, tiny = np.float32(0), np.float32(0.5), np.float32(255), np.float32(1e-3)
     o1, o2, o3 = np.uint64(RUN), np.uint64(2 * RUN), np.uint64(3 * RUN)
@@ -168,9 +168,9 @@ def _turn(source, sh, sw, blocks, inverse, left, top, width, height, reach_x, re
                 _axis(y, ay, sh, np.float32(reach_y), np.uint32(sw), rows, down, rim)
                 for tap_y in range(4):
                     for tap_x in range(4):
-                        _fetch(source, rows, columns, tap_y, tap_x, taps)
-                        _add(taps, down, across, tap_y, tap_x, sums)
-                _write(sums, rim, out[j, c : c + n])
+                        fetch(source, rows, columns, tap_y, tap_x, taps)
+                        add_tap(taps, down, across, tap_y, tap_x, sums)
+                write_run(sums, rim, out[j, c : c + n])
     return out
 
 
