@@ -23,7 +23,7 @@ from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.shot.motion import Stir
 from velvet_seam.core.shot.seam import Edge
-from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.shot import SCHEMA_VERSION, Shot, load
 from velvet_seam.core.sources import SOURCES
 from velvet_seam.core.timing.bounds import bounds_of
 from velvet_seam.core.words import kind_of
@@ -124,6 +124,7 @@ WORKED = {
     "clean": 80,
     "steady": 80,
 }
+PULLED = {"top_left_x": 22, "top_left_y": 6, "top_right_x": -14, "bottom_right_y": -9}
 STIRRED = {"shake": 30, "turn": 40, "jitter": 20, "flicker": 90}
 
 
@@ -190,12 +191,22 @@ def values() -> Tiles:
     found["moving"] = over(place=moving)
     found["echo"] = over(place=moving, echo={"count": 3, "step": 2, "decay": 60})
     found["shutter"] = over(place=moving, shutter=360)
+    found["pinned"] = over(place={"x": 60, "y": 40, "pins": PULLED}, shows="card")
     for between in ("nearest", "mix", "flow"):
         found[f"slow {between}"] = over(shows="card", time={"speed": 30, "between": between})
     return found
 
 
-FAMILIES = {one.__name__: one for one in (sources, mattes, masks, blends, ways, values)}
+def documents() -> Tiles:
+    """Shots as earlier versions of the format have kept them: they come through with the same pictures."""
+    found = {}
+    for path in sorted((Path(__file__).parent / "documents").glob("*.json")):
+        kept = load(path.read_text())
+        found |= {f"{path.stem} {frame}": seen(kept, frame) for frame in (2, 9)}
+    return found
+
+
+FAMILIES = {one.__name__: one for one in (sources, mattes, masks, blends, ways, values, documents)}
 
 
 def sheet(tiles: Tiles) -> np.ndarray:
@@ -235,6 +246,8 @@ def test_every_kind_is_among_them_and_each_does_something():
     assert set(STIRRED) | {"rate", "seed"} == {
         name for name in Stir.model_fields if bounds_of(Stir, name)
     }
+    kept = {path.stem for path in (Path(__file__).parent / "documents").glob("*.json")}
+    assert kept == {f"version-{n}" for n in range(1, SCHEMA_VERSION)}
     plain = over(shows="card")
     for family in (mattes, masks):
         for word, tile in family().items():

@@ -23,6 +23,7 @@ from velvet_seam.core.masks import MASKS, Ground, MaskBase
 from velvet_seam.core.masks.drawn import Vertex, outline_at
 from velvet_seam.core.picture.shape import Soft
 from velvet_seam.core.shot.layer import Layer, TimeMap
+from velvet_seam.core.shot.pins import Pins
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.timing.animated import Keyframe, Keyframes, value_at
 from velvet_seam.core.timing.at import At
@@ -40,6 +41,7 @@ EASES = [
     (0.9, -0.4, 0.2, 1.3),
     (0.0, 0.6, 1.0, 0.4),
 ]
+SIZE = {"width": 640, "height": 480}
 SOURCE, CANVAS, RATE = (640, 480), (1080, 1920), Fraction(25)
 
 
@@ -53,7 +55,7 @@ class Case:
     answer: Any
     within: float = 1e-6
     take: str = ""
-    """What is done with the answer, as an expression of ``it`` and ``given``."""
+    """Which way of a map is asked, for the last two of what is given."""
 
 
 def keys(rng: np.random.Generator, values: tuple[float, float], count: int = 6) -> dict[str, Any]:
@@ -98,6 +100,8 @@ def of_places(rng: np.random.Generator) -> Iterator[Case]:
             "x": number(-500, 1500), "y": number(-500, 2000), "scale": number(5, 300),
             "rotation": number(-200, 200), "flip_x": bool(rng.integers(2)), "flip_y": bool(rng.integers(2)),
         }  # fmt: skip
+        if n % 3 == 0:
+            place["pins"] = {name: number(-60, 60) for name in Pins.model_fields}
         moves = {"arrive": {"way": "slide-left", "frames": 20}, "stir": {"shake": 30, "turn": 8}}
         lying, layer = lain(place, moves if n % 4 > 1 else {})
         frame = int(rng.integers(0, 40))
@@ -105,11 +109,12 @@ def of_places(rng: np.random.Generator) -> Iterator[Case]:
         told = {"x": stray.x, "y": stray.y, "scale": stray.scale, "turn": stray.turn}
         u, v = (float(one) for one in rng.uniform(-400, 400, 2))
         wanted = lying.matrix(layer, frame + 3) @ [u + SOURCE[0] / 2, v + SOURCE[1] / 2, 1]
-        yield Case("handles/geometry", "layerMap", [place, frame, told, u, v], list(wanted[:2]), 1e-5,
-                   "Object.values(it.toCanvas(given[3], given[4]))")  # fmt: skip
-        back = [place, frame, told, float(wanted[0]), float(wanted[1])]
+        wanted = wanted / wanted[2]
+        yield Case("handles/geometry", "layerMap", [place, frame, told, SIZE, u, v], list(wanted[:2]), 1e-5,
+                   "toCanvas")  # fmt: skip
+        back = [place, frame, told, SIZE, float(wanted[0]), float(wanted[1])]
         yield Case("handles/geometry", "layerMap", back, [u, v], 1e-5,
-                   "Object.values(it.toSource(given[3], given[4]))")  # fmt: skip
+                   "toSource")  # fmt: skip
 
 
 def lain(place: dict[str, Any], more: dict[str, Any]) -> tuple[Lying, Layer]:
@@ -163,9 +168,10 @@ def of_masks(rng: np.random.Generator) -> Iterator[Case]:
             own = np.array([[c, -s, at(mask.x)], [s, c, at(mask.y)], [0, 0, 1]])
             u, v = (float(one) for one in rng.uniform(-200, 200, 2))
             wanted = lying.base(layer, fixed, 3) @ own @ [u, v, 1]
-            given = [mask.model_dump(mode="json"), told, 0, canvas, None, u, v]
+            wanted = wanted / wanted[2]
+            given = [mask.model_dump(mode="json"), told, 0, canvas, None, SIZE, u, v]
             yield Case("masks/shape", "maskMap", given, list(wanted[:2]), 1e-5,
-                       "Object.values(it.toCanvas(given[5], given[6]))")  # fmt: skip
+                       "toCanvas")  # fmt: skip
 
 
 def outline_cases(rng: np.random.Generator) -> list[MaskBase]:
@@ -178,8 +184,8 @@ ASK = """async (cases) => {
     const module = await import(`/static/js/bench/${script}.js`);
     const args = given.map((one) => (one === null ? undefined : one));
     const it = module[name](...args);
-    answers.push(take.startsWith("Object.values(it.toCanvas") ? Object.values(it.toCanvas(...given.slice(-2)))
-      : take.startsWith("Object.values(it.toSource") ? Object.values(it.toSource(...given.slice(-2))) : it);
+    answers.push(take === "toCanvas" ? Object.values(it.toCanvas(...given.slice(-2)))
+      : take === "toSource" ? Object.values(it.toSource(...given.slice(-2))) : it);
   }
   return answers;
 }"""

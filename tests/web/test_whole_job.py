@@ -301,6 +301,60 @@ def test_tapes_and_handles_show_the_picture_at_once(clean: Page, served: str):
     assert state(page, "shot.layers[2].place.x") == 560
 
 
+def test_corners_are_pulled_on_the_picture(clean: Page, served: str):
+    """Each goes with the pointer, the picture with it; not across another; by number; and back."""
+    page = clean
+    open_demo_shot(page, served)
+    page.click("#card-l-moth")
+    expect(page.locator("#tape-place-x")).to_have_attribute("aria-valuenow", "560")
+    before = picture_hash(page)
+    page.locator("[data-part=pins] summary").click()
+    page.click("[data-do=pin]")
+    knobs = page.locator("#handles [data-grab=pin]")
+    expect(knobs).to_have_count(4)
+    expect(page.locator("#handles [data-grab=turn]")).to_have_count(0)
+    x, y = page.evaluate(
+        "(() => { const k = document.querySelector('#handles [data-corner=\"2\"]').getBoundingClientRect();"
+        " return [k.x + k.width / 2, k.y + k.height / 2]; })()"
+    )
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x - 30, y - 40, steps=5)
+    until(page, "document.getElementById('picture').dataset.trial === 'true'")
+    page.wait_for_timeout(300)
+    assert picture_hash(page) != before
+    page.mouse.up()
+    until(page, "velvetSeam.bench.shot.layers[2].place.pins.bottom_right_x !== 0")
+    k, place = page.evaluate("velvetSeam.picture.rect.k"), state(page, "shot.layers[2].place")
+    pulled = place["pins"]["bottom_right_x"] * place["scale"] / 100 * k
+    assert abs(pulled) == pytest.approx(30, abs=4) or place["rotation"] != 0
+    assert page.locator("[data-part=pins]").get_attribute("open") is not None
+    # far over to the other side it stays where it last made a plane
+    drag(page, (x - 30, y - 40), (x - 900, y - 900))
+    saved(page)
+    page.fill("#number-place-pins-top_left_x", "25")
+    page.press("#number-place-pins-top_left_x", "Enter")
+    until(page, "velvetSeam.bench.shot.layers[2].place.pins.top_left_x === 25")
+    matrix = page.evaluate(
+        """async () => {
+            const { pinned, pulledAt } = await import('/static/js/bench/handles/geometry.js');
+            const { layer } = velvetSeam.bench;
+            return pinned(velvetSeam.handles.size(layer), pulledAt(layer.place.pins, 0));
+        }"""
+    )
+    assert matrix is not None
+    page.keyboard.press("Escape")
+    page.click("#card-l-moth")
+    page.click("[data-do=unpin]")
+    until(page, "velvetSeam.bench.shot.layers[2].place.pins.top_left_x === 0")
+    page.keyboard.press("n")
+    expect(page.locator("#handles [data-grab=scale]")).to_have_count(4)
+    while state(page, "state.undo"):
+        page.click("#undo")
+        saved(page)
+        page.wait_for_timeout(80)
+
+
 def test_files_dropped_at_the_wrong_place_are_refused_in_words(clean: Page, served: str, tmp_path):
     page = clean
     (tmp_path / "notes “x” 🦊.mp4").write_text("these are notes")

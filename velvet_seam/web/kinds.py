@@ -18,7 +18,7 @@ from velvet_seam.core.words import kind_of
 
 _GROUPS = {
     "stir": "stirring", "echo": "echo", "sound": "its sound", "arrive": "coming", "leave": "going",
-    "seam.edge": "edge",
+    "seam.edge": "edge", "place.pins": "corner pins",
 }  # fmt: skip
 """What is said behind the name of a value of some parts of a layer."""
 

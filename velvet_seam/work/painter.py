@@ -394,6 +394,7 @@ class Painter:
         lies = Lying(shot, self._material)
         at = min(max(ask.frame, layer.span.first), layer.span.last)
         there = corners @ np.linalg.inv(lies.matrix(layer, at)).T
+        there /= there[:, 2:]
         height, width = pictures[0].shape[:2]
         per = (width / material.width, height / material.height)
         return measure_area(pictures[0], there[:, :2] * per)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from pydantic import BaseModel
@@ -12,6 +13,7 @@ from velvet_seam.core.masks import MaskBase
 from velvet_seam.core.mattes import Home
 from velvet_seam.core.passages import Spot
 from velvet_seam.core.passages.base import Size
+from velvet_seam.core.picture.pinned import tangent
 from velvet_seam.core.picture.placement import Matrix, affine
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.mask_moves import Change, brought
@@ -40,6 +42,7 @@ class Lying:
 
     def __init__(self, shot: Shot, footage: Callable[[str], Sized]) -> None:
         self._shot, self._footage = shot, footage
+        self._spots: dict[tuple[int, float], tuple[Layer, Spot]] = {}
 
     def size(self, layer: Layer) -> Size:
         """Width and height of a layer's source, source pixels."""
@@ -47,10 +50,12 @@ class Lying:
         return layer.source.size((canvas.width, canvas.height), self._footage)
 
     def spot(self, layer: Layer, frame: float) -> Spot:
-        canvas = self._shot.canvas
-        return spot_at(
-            layer, frame, float(self._shot.rate), self.size(layer), (canvas.width, canvas.height)
-        )
+        known = self._spots.get((id(layer), frame))
+        if known is None:
+            canvas = self._shot.canvas.width, self._shot.canvas.height
+            spot = spot_at(layer, frame, float(self._shot.rate), self.size(layer), canvas)
+            known = self._spots[id(layer), frame] = (layer, spot)
+        return known[1]
 
     def stray(self, layer: Layer, frame: int) -> Stray:
         spot, at, place = self.spot(layer, frame), At(frame - layer.span.first), layer.place
@@ -67,11 +72,30 @@ class Lying:
         return Home(x=spot.x, y=spot.y, scale=scale, rotation=spot.rotation, flip_x=place.flip_x,
                     flip_y=place.flip_y)  # fmt: skip
 
-    def matrix(self, layer: Layer, frame: float) -> Matrix:
-        """3 × 3, from source pixels, counted from the source's top left corner, to canvas pixels."""
+    def plain(self, layer: Layer, frame: float) -> Matrix:
+        """3 × 3, from source pixels, counted from the source's top left corner, to canvas pixels; without pins."""
         spot, size = self.spot(layer, frame), self.size(layer)
         flips = layer.place.flip_x, layer.place.flip_y
         return affine(spot.x, spot.y, max(spot.scale, LEAST_SCALE), spot.rotation, *flips, *size)
+
+    def matrix(self, layer: Layer, frame: float) -> Matrix:
+        """The same with corner pins: projective then. Where the corners cross it is as without."""
+        matrix = self.plain(layer, frame)
+        pins = self.pins(layer, frame)
+        return matrix if pins is None else np.asarray(matrix @ pins)
+
+    def pins(self, layer: Layer, frame: float) -> Matrix | None:
+        """What corner pins make of source pixels; None without any, and where they cross."""
+        pins = layer.place.pins
+        if pins.none:
+            return None
+        return pins.matrix(At(frame - layer.span.first), *self.size(layer))
+
+    def seen(self, layer: Layer, frame: float) -> Matrix:
+        """Like :meth:`matrix`; all zeros where the corners cross: then nothing is seen of the layer."""
+        if not layer.place.pins.none and self.pins(layer, frame) is None:
+            return np.zeros((3, 3))
+        return self.matrix(layer, frame)
 
     def base(self, layer: Layer, fixed: str, frame: float) -> Matrix:
         """From where masks count, the middle of their layer or of the canvas, to canvas pixels."""
@@ -83,9 +107,22 @@ class Lying:
     def refixed(
         self, mask: MaskBase, layer: Layer, to: str, other: Layer, frame: int, **others: object
     ) -> MaskBase:
-        """A mask of a layer, fixed to the canvas or to another layer, that lies where it lay at a frame."""
+        """A mask of a layer, fixed to the canvas or to another layer, that lies where it lay at a frame; in
+        perspective, as it does at its own point."""
         old, new = self.base(layer, mask.fixed, frame), self.base(other, to, frame)
-        made: MaskBase = brought(mask, Change.of(np.linalg.inv(new) @ old), fixed=to, **others)
+        at = At(frame - layer.span.first)
+        x, y = at(mask.x), at(mask.y)
+        near = tangent(np.linalg.inv(new) @ old, x, y)
+        change = Change.of(near)
+        if self.pins(layer, frame) is not None or self.pins(other, frame) is not None:
+            there, off = (
+                near @ [x, y, 1],
+                change.point(x, y),
+            )  # a shape cannot be sheared; its point stays
+            change = replace(
+                change, x=change.x + float(there[0]) - off[0], y=change.y + float(there[1]) - off[1]
+            )
+        made: MaskBase = brought(mask, change, fixed=to, **others)
         return made
 
 

@@ -13,12 +13,11 @@ from typing import Any, Literal
 import numpy as np
 
 from velvet_seam.core.engine.cut import Cutter, laid_over, loose
-from velvet_seam.core.engine.lying import LEAST_SCALE, Lying
+from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.showing import Showing
 from velvet_seam.core.mattes import Cut, DifferenceKey, Home, LayerMatte
-from velvet_seam.core.passages import Spot
 from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
 from velvet_seam.core.picture.coverage import wiped
@@ -85,7 +84,6 @@ class Planner:
     ) -> None:  # fmt: skip
         self._shot, self._sheet, self._footage = shot, sheet, footage
         self._known, self._lies = known, Lying(shot, footage)
-        self._spots: dict[tuple[str, float], Spot] = {}
         self._video = video
 
     def plan(
@@ -156,7 +154,7 @@ class Planner:
 
     def _opacity(self, layer: Layer, frame: int) -> float:
         own = At(frame - layer.span.first).part(layer.seam.opacity)
-        return own * self._spot(layer, frame).opacity
+        return own * self._lies.spot(layer, frame).opacity
 
     def _lying(self, layer: Layer, frame: int) -> Step:
         """The layer as it lies in the stack; kept where frames to come ask for it as an echo."""
@@ -175,12 +173,6 @@ class Planner:
             if opacity > 1 / 512:
                 found.append((self._lying(layer, ago), echo.blend, opacity))
         return found
-
-    def _spot(self, layer: Layer, frame: float) -> Spot:
-        known = self._spots.get((layer.id, frame))
-        if known is None:
-            known = self._spots[layer.id, frame] = self._lies.spot(layer, frame)
-        return known
 
     def _compose(
         self, colour: tuple[int, int, int], joins: list[tuple[Step, str, float]], *,
@@ -210,7 +202,7 @@ class Planner:
         """
         source, width, height = self._source(layer, frame)
         cut, later = Cut(source), list[tuple[Step, str]]()
-        spot = self._spot(layer, frame)
+        spot = self._lies.spot(layer, frame)
         if not raw:
             inside = within | {layer.id}
             cut, later = Cutter(self, layer, frame, source, width, height, inside).cut()
@@ -224,8 +216,10 @@ class Planner:
             picture = step("wipe", _wiped, spot.wipe, picture)
         lit = At(frame - layer.span.first)(layer.shutter) / 360
         count = SHUTTER_STEPS if lit else 1
-        spots = [self._spot(layer, frame + lit * ((k + 0.5) / count - 0.5)) for k in range(count)]
-        matrices = [self._matrix(layer, one, width, height, moved) for one in spots]
+        moments = (
+            [frame + lit * ((k + 0.5) / count - 0.5) for k in range(count)] if lit else [frame]
+        )
+        matrices = [self._matrix(layer, one, moved) for one in moments]
         if all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
             matrices = matrices[:1]  # what stands still is not blurred
         if self._video and len(matrices) == 1 and picture is cut.step:
@@ -233,14 +227,9 @@ class Planner:
         placed = step("place", _placed, (tuple(matrices), size, width, height), picture)
         return laid_over(placed, later, grey) if later else placed
 
-    def _matrix(
-        self, layer: Layer, spot: Spot, width: int, height: int, moved: Matrix | None = None
-    ) -> Matrix:
-        """From source pixels to the sheet."""
-        flips = layer.place.flip_x, layer.place.flip_y
-        to_canvas = affine(
-            spot.x, spot.y, max(spot.scale, LEAST_SCALE), spot.rotation, *flips, width, height
-        )
+    def _matrix(self, layer: Layer, frame: float, moved: Matrix | None = None) -> Matrix:
+        """From source pixels to the sheet; all zeros where nothing of the layer is seen."""
+        to_canvas = self._lies.seen(layer, frame)
         if moved is not None:
             to_canvas = moved @ to_canvas
         return np.asarray(self._sheet.matrix() @ to_canvas)
@@ -272,7 +261,7 @@ class Planner:
         size = self._lies.size(layer)
         flips = home.flip_x, home.flip_y
         lay = affine(home.x, home.y, home.scale / 100, home.rotation, *flips, *size)
-        return np.asarray(self._lies.matrix(layer, frame) @ np.linalg.inv(lay))
+        return np.asarray(self._lies.plain(layer, frame) @ np.linalg.inv(lay))
 
     def picture_size(self, layer: Layer) -> tuple[int, int]:
         """Width and height of a layer's picture as it is read, before it is placed."""

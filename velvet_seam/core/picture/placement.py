@@ -153,7 +153,7 @@ def _in_perspective(
 ) -> Patch | None:  # fmt: skip
     """A picture placed by a projective matrix. What it may be divided by is above 0 before the eye."""
     height, width = picture.shape[:2]
-    if abs(np.linalg.det(matrix)) < 1e-12:  # seen from its edge
+    if not matrix.any() or abs(np.linalg.det(matrix)) < 1e-12:  # seen from its edge
         return None
     if held is not None:
         picture[held[:, 1] == 0] = 0

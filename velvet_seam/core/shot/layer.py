@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from velvet_seam.core.shot.motion import Echo, Passage, Stir
+from velvet_seam.core.shot.pins import Pins
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.sources import Source
 from velvet_seam.core.timing.animated import Animated, integral
@@ -107,6 +108,7 @@ class Place(Part):
     ] = 0.0  # fmt: skip
     flip_x: bool = False
     flip_y: bool = False
+    pins: Pins = Pins()
 
 
 class Heard(Part):

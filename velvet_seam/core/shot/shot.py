@@ -12,12 +12,12 @@ from velvet_seam.core.masks import OutlineKeys, Vertex
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.layer import MAX_FRAME, Layer, SoundTrack
 from velvet_seam.core.shot.mark import Mark
-from velvet_seam.core.shot.upgrades import from_version_1
+from velvet_seam.core.shot.upgrades import UPGRADES
 from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.rate import FrameRate
 from velvet_seam.core.words import Colour, Name, Part
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 MAX_SIDE = 4096
 
 
@@ -32,7 +32,7 @@ class Canvas(Part):
 class Shot(Part):
     """A canvas, a length, a stack of layers from bottom to top, and sounds."""
 
-    schema_version: Literal[2] = 2
+    schema_version: Literal[3] = 3
     name: Name
     canvas: Canvas
     rate: FrameRate
@@ -144,7 +144,9 @@ def upgrade(document: dict[str, Any]) -> dict[str, Any]:
         )
     if version < 1:
         raise Problem(f"There is no version {version} of the format of shots.")
-    return from_version_1(document) if version == 1 else document
+    for change in UPGRADES[version - 1 :]:
+        document = change(document)
+    return document
 
 
 def load(text: str | bytes) -> Shot:

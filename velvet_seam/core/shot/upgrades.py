@@ -40,3 +40,16 @@ def from_version_1(document: dict[str, Any]) -> dict[str, Any]:
             feather = mask.pop("feather", 0.0)
             mask["feather_in"] = mask["feather_out"] = _half(feather)
     return new
+
+
+def from_version_2(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 has corner pins, which a layer of version 2 does without.
+
+    >>> from_version_2({"schema_version": 2, "layers": []})["schema_version"]
+    3
+    """
+    return document | {"schema_version": 3}
+
+
+UPGRADES = (from_version_1, from_version_2)
+"""From each version to the next, the first first."""

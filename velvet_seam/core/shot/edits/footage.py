@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 from pydantic import Field
 
@@ -10,6 +10,7 @@ from velvet_seam.core.masks import DrawnMask, MaskBase
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.layer import Layer, SoundTrack
+from velvet_seam.core.shot.pins import Pins
 from velvet_seam.core.shot.points import resized
 from velvet_seam.core.shot.revise import replaced, revised
 from velvet_seam.core.shot.shot import Shot
@@ -17,6 +18,8 @@ from velvet_seam.core.sources import FootageSource
 from velvet_seam.core.timing.animated import Animated, Keyframes
 from velvet_seam.core.timing.bounds import bounds_of
 from velvet_seam.core.words import Id
+
+Sized = TypeVar("Sized", MaskBase, Pins)
 
 
 class ReplaceFootage(EditBase):
@@ -49,7 +52,11 @@ class ReplaceFootage(EditBase):
         return revised(
             thing,
             source=FootageSource(footage=self.footage),
-            place=revised(thing.place, scale=_scaled(thing.place.scale, self.ratio)),
+            place=revised(
+                thing.place,
+                scale=_scaled(thing.place.scale, self.ratio),
+                pins=_resized(thing.place.pins, 1 / self.ratio),
+            ),
             seam=revised(thing.seam, masks=masks),
         )
 
@@ -60,13 +67,14 @@ def _scaled(value: Animated, by: float) -> Animated:
     return Keyframes(keys=tuple(revised(k, value=round(k.value * by, 4)) for k in value.keys))
 
 
-def _resized(mask: MaskBase, by: float) -> MaskBase:
-    """A mask on a picture of another size, at the same place of it: its lengths in source pixels."""
+def _resized(part: Sized, by: float) -> Sized:
+    """A mask, or corner pins, on a picture of another size, at the same place of it: lengths in source pixels."""
     changes: dict[str, Any] = {
-        name: _scaled(getattr(mask, name), by)
-        for name in type(mask).model_fields
-        if (bounds := bounds_of(type(mask), name)) and bounds.of == "source"
+        name: _scaled(getattr(part, name), by)
+        for name in type(part).model_fields
+        if (bounds := bounds_of(type(part), name)) and bounds.of == "source"
     }
-    if isinstance(mask, DrawnMask):
-        changes["outline"] = resized(mask.outline, by)
-    return revised(mask, **changes)
+    if isinstance(part, DrawnMask):
+        changes["outline"] = resized(part.outline, by)
+    resized_part: Sized = revised(part, **changes)
+    return resized_part

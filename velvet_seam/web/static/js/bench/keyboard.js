@@ -110,6 +110,7 @@ export class Keyboard {
       one(["4"], "see what is dropped, holes and specks", () => bench.see("dropped")),
       one(["5"], "see the layer alone; again over black, over white", () => bench.see("alone")),
       one(["b"], "blend wall", () => this.commands.act("wall", {})),
+      one(["n"], "pull the layer's corners, or scale by them", () => this.commands.act("pin", {})),
       one(["x"], "swap the layer with the one below", () => this.commands.act("swap", {})),
       one(["+", "="], "see it larger", () => view.step(1), ["+"]),
       one(["-"], "see it smaller", () => view.step(-1), ["−"]),

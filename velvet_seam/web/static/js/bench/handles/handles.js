@@ -3,7 +3,7 @@ import { follow } from "../drag.js";
 import { MaskHandles } from "../masks/handles.js";
 import { MotionPath } from "./motion-path.js";
 import { still, valueAt } from "../time/moving.js";
-import { inSpan, layerMap, round, STILL } from "./geometry.js";
+import { CORNERS, inSpan, layerMap, pinned, pulledAt, round, STILL } from "./geometry.js";
 import { add, redraw } from "./svg.js";
 
 const KNOB = 5;
@@ -18,6 +18,7 @@ export class Handles {
     this.hint.querySelector("button").addEventListener("click", () => this.stopDrawing());
     this.drawing = null;
     this.held = null;
+    this.pinning = false; // the corners of the chosen layer are pulled, rather than scaled by
     this.box = null; // dragged to take points of an outline
     // with the picture, not before it: outlines and picture are always of one frame
     for (const name of ["state", "painted", "chosen", "layout", "way", "refused"]) {
@@ -72,7 +73,7 @@ export class Handles {
   renderPlace(layer, place) {
     const { svg } = this;
     const { width, height } = this.size(layer);
-    const stray = this.stray(layer), map = layerMap(place, this.at(layer), stray);
+    const stray = this.stray(layer), map = layerMap(place, this.at(layer), stray, this.size(layer));
     const corners = this.outline(map, 0, 0, width, height);
     const path = `M${corners.map((p) => p.join(" ")).join("L")}Z`;
     add(svg, "path", { class: "grab", d: path, "data-grab": "move" });
@@ -82,8 +83,10 @@ export class Handles {
     const inside = ([x, y]) => [Math.min(Math.max(x, 10), room.width - 10), Math.min(Math.max(y, room.top + 10), room.height - 10)];
     corners.forEach((corner, n) => {
       const [x, y] = inside(corner);
-      add(svg, "circle", { class: "knob", cx: x, cy: y, r: KNOB, "data-grab": "scale", "data-corner": n });
+      if (this.pinning) add(svg, "rect", { class: "knob", x: x - KNOB, y: y - KNOB, width: 2 * KNOB, height: 2 * KNOB, "data-grab": "pin", "data-corner": n });
+      else add(svg, "circle", { class: "knob", cx: x, cy: y, r: KNOB, "data-grab": "scale", "data-corner": n });
     });
+    if (this.pinning) return;
     const middle = this.point(map.toCanvas(0, 0));
     const turn = ((valueAt(place.rotation, this.at(layer)) + stray.turn) * Math.PI) / 180;
     const flip = place.flip_y ? -1 : 1;
@@ -92,6 +95,13 @@ export class Handles {
     const spot = inside([middle[0] + long * Math.sin(turn), middle[1] - long * Math.cos(turn)]);
     add(svg, "circle", { class: "knob", cx: spot[0], cy: spot[1], r: KNOB + 1, "data-grab": "turn" });
     add(svg, "path", { class: "frame-line", d: `M${spot[0] - 4} ${spot[1] - 12}q4 -4 8 0` });
+  }
+
+  /** Pull the corners of the chosen layer, or scale by them again. */
+  pin(on = !this.pinning) {
+    this.pinning = on;
+    for (const button of document.querySelectorAll('[data-do="pin"]')) button.setAttribute("aria-pressed", on);
+    this.render();
   }
 
   renderMarquee({ from, to }) {
@@ -271,7 +281,18 @@ export class Handles {
     const stray = this.stray(layer), seen = { x: place.x + stray.x, y: place.y + stray.y };
     const away = (p) => Math.hypot(p.x - seen.x, p.y - seen.y);
     const angle = (p) => (Math.atan2(p.y - seen.y, p.x - seen.x) * 180) / Math.PI;
+    const size = this.size(layer), corner = Number(node.dataset.corner), before = pulledAt(place.pins, 0);
+    const { plain } = layerMap(place, 0, stray, size);
+    const own = { u: (corner === 1 || corner === 2 ? 1 : -1) * size.width / 2, v: (corner > 1 ? 1 : -1) * size.height / 2 };
+    let kept = place.pins;
     const changes = {
+      // a corner goes with the pointer until it would cross another
+      pin: (now) => {
+        const { u, v } = plain.toSource(now.x, now.y);
+        const pulled = before.map((one, n) => (n === corner ? [round(u - own.u, 1), round(v - own.v, 1)] : one));
+        if (pinned(size, pulled)) kept = { ...place.pins, [`${CORNERS[corner]}_x`]: pulled[corner][0], [`${CORNERS[corner]}_y`]: pulled[corner][1] };
+        return { pins: kept };
+      },
       move: (now, event) => {
         let x = place.x + now.x - start.x, y = place.y + now.y - start.y;
         if (event.shiftKey) {
@@ -295,6 +316,7 @@ export class Handles {
     return (now, event) => {
       const next = change(now, event);
       this.render({ ...place, ...next });
+      if (next.pins) return Object.fromEntries(["x", "y"].map((way) => [`place.pins.${CORNERS[corner]}_${way}`, next.pins[`${CORNERS[corner]}_${way}`]]));
       return Object.fromEntries(Object.entries(next).map(([key, value]) => [`place.${key}`, value]));
     };
   }

@@ -22,7 +22,7 @@ export class MaskDraw {
   /** A mask at the middle of its layer, from which canvas places are turned into its own. */
   map(layer) {
     const at = this.bench.frame - layer.span.first;
-    return maskMap({ x: 0, y: 0, rotation: 0, fixed: "layer" }, layer, at, this.bench.shot.canvas, this.handles.stray(layer));
+    return maskMap({ x: 0, y: 0, rotation: 0, fixed: "layer" }, layer, at, this.bench.shot.canvas, this.handles.stray(layer), this.handles.size(layer));
   }
 
   add(layer, mask) {

@@ -29,7 +29,7 @@ export class MaskHandles {
   }
 
   at(layer) { return this.bench.frame - layer.span.first; }
-  map(mask, layer) { return maskMap(mask, layer, this.at(layer), this.bench.shot.canvas, this.handles.stray(layer)); }
+  map(mask, layer) { return maskMap(mask, layer, this.at(layer), this.bench.shot.canvas, this.handles.stray(layer), this.handles.size(layer)); }
 
   /** The mask that carries its knobs: the one taken last, else the last there is. */
   current(layer) {

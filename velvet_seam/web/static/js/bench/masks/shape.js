@@ -5,14 +5,14 @@ import { outlineAt, valueAt } from "../time/moving.js";
 const FAR = 6000;
 
 /** From a mask's own coordinates to canvas pixels and back; `unit` is canvas pixels to one of its own. */
-export function maskMap(mask, layer, at, canvas, stray) {
+export function maskMap(mask, layer, at, canvas, stray, size = null) {
   const turn = (valueAt(mask.rotation ?? 0, at) * Math.PI) / 180;
   const c = Math.cos(turn), s = Math.sin(turn);
   const x = valueAt(mask.x, at), y = valueAt(mask.y, at);
   const base = mask.fixed === "canvas"
     ? { scale: 1, toCanvas: (u, v) => ({ x: u + canvas.width / 2, y: v + canvas.height / 2 }),
       toSource: (px, py) => ({ u: px - canvas.width / 2, v: py - canvas.height / 2 }) }
-    : layerMap(layer.place, at, stray);
+    : layerMap(layer.place, at, stray, size);
   return {
     base,
     unit: base.scale,

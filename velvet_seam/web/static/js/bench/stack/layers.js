@@ -21,6 +21,8 @@ export class Layers {
       flip: ({ layer, dataset }) => layer && bench.set(layer.id, { [`place.flip_${dataset.axis}`]: !layer.place[`flip_${dataset.axis}`] }),
       fit: ({ layer }) => this.fit(layer, "inside"),
       fill: ({ layer }) => this.fit(layer, "over"),
+      pin: ({ layer }) => { if (layer) this.handles.pin(); else say("Choose a layer first."); },
+      unpin: ({ layer }) => bench.set(layer.id, Object.fromEntries(Object.keys(layer.place.pins).map((name) => [`place.pins.${name}`, 0]))),
       swap: ({ layer }) => layer && this.swap(layer),
       "remove-part": ({ layer, dataset }) => bench.edit({ do: "remove-part", layer: layer.id, part: dataset.part }),
     };
@@ -85,7 +87,7 @@ export class Layers {
   }
 
   nudgedMask(layer, mask, at, dx, dy) {
-    const { base } = maskMap(mask, layer, at, this.bench.shot.canvas, this.handles.stray(layer));
+    const { base } = maskMap(mask, layer, at, this.bench.shot.canvas, this.handles.stray(layer), this.handles.size(layer));
     const from = base.toSource(0, 0), to = base.toSource(dx, dy);
     const moved = { x: round(valueAt(mask.x, at) + to.u - from.u, 2), y: round(valueAt(mask.y, at) + to.v - from.v, 2) };
     return Object.fromEntries(Object.entries(moved).map(([name, value]) => [`seam.masks.${mask.id}.${name}`, value]));

@@ -59,10 +59,12 @@ export function outlineAt(outline, frame) {
   ));
 }
 
+const plain = (value) => value && typeof value === "object" && !Array.isArray(value);
+
 /** A part of the document as it stands at a frame: each of its numbers and outlines plain. */
 export function still(part, frame) {
   return Object.fromEntries(Object.entries(part).map(([name, value]) => [
-    name, !moves(value) ? value : name === "outline" ? outlineAt(value, frame) : valueAt(value, frame),
+    name, moves(value) ? (name === "outline" ? outlineAt(value, frame) : valueAt(value, frame)) : plain(value) ? still(value, frame) : value,
   ]));
 }
 
