@@ -13,7 +13,7 @@ const FIELDS = [
 const DO = [
   ["Fit into the canvas", "fit", "size place"], ["Fill the canvas", "fill", "size place cover"], ["Turn the clip round", "reverse", "backwards reverse"],
   ["Freeze here", "freeze", "hold still frame"], ["Each frame once", "conform", "slow motion rate"], ["Replace what it shows", "replace", "source clip footage"],
-  ["Detach its sound", "detach", "audio"], ["Copy how it comes, goes and stirs", "copy-to", "motion paste"], ["Remove from the stack", "remove", "delete"],
+  ["Pull its corners", "pin", "corner pins perspective distort sign screen"], ["Let its corners go", "unpin", "corner pins reset"], ["Detach its sound", "detach", "audio"], ["Copy how it comes, goes and stirs", "copy-to", "motion paste"], ["Remove from the stack", "remove", "delete"],
 ];
 
 /** Open a panel and take the focus to one of its controls, unfolding what it lies in. */

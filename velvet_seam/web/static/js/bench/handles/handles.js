@@ -283,13 +283,13 @@ export class Handles {
     const angle = (p) => (Math.atan2(p.y - seen.y, p.x - seen.x) * 180) / Math.PI;
     const size = this.size(layer), corner = Number(node.dataset.corner), before = pulledAt(place.pins, 0);
     const { plain } = layerMap(place, 0, stray, size);
-    const own = { u: (corner === 1 || corner === 2 ? 1 : -1) * size.width / 2, v: (corner > 1 ? 1 : -1) * size.height / 2 };
+    const from = plain.toSource(start.x, start.y);
     let kept = place.pins;
     const changes = {
       // a corner goes with the pointer until it would cross another
       pin: (now) => {
         const { u, v } = plain.toSource(now.x, now.y);
-        const pulled = before.map((one, n) => (n === corner ? [round(u - own.u, 1), round(v - own.v, 1)] : one));
+        const pulled = before.map(([x, y], n) => (n === corner ? [round(x + u - from.u, 1), round(y + v - from.v, 1)] : [x, y]));
         if (pinned(size, pulled)) kept = { ...place.pins, [`${CORNERS[corner]}_x`]: pulled[corner][0], [`${CORNERS[corner]}_y`]: pulled[corner][1] };
         return { pins: kept };
       },
