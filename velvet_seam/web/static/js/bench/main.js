@@ -110,7 +110,7 @@ bench.addEventListener("chosen", () => {
   mark();
 });
 bench.addEventListener("shown", mark);
-bench.addEventListener("shown", () => { if (handles.pinning) handles.pin(true); });
+bench.addEventListener("shown", () => { if (handles.place.mode === "pins") handles.pin(true); });
 // who points at something is about to choose it
 for (const name of ["pointerover", "focusin"]) {
   document.addEventListener(name, ({ target }) => {

@@ -1,6 +1,6 @@
 // Rendering: what is to be written, and how far it is, in the head of the bench.
 import { ask, say } from "../common.js";
-import { putBy } from "./popover.js";
+import { openBy, putBy } from "./popover.js";
 
 export class Rendering {
   constructor(bench) {
@@ -12,9 +12,9 @@ export class Rendering {
   async open() {
     await this.bench.queue;
     const pop = document.getElementById("deliver-pop");
-    pop.showPopover(); // at once: what can be chosen comes a moment later
-    putBy(pop, document.getElementById("render"));
+    openBy(pop, document.getElementById("render")); // at once: what can be chosen comes a moment later
     await window.htmx.ajax("GET", `/shots/${this.bench.id}/deliver`, { target: "#deliver", swap: "outerHTML" });
+    putBy(pop, document.getElementById("render"));
     pop.querySelector("[data-do-render]")?.focus();
   }
 

@@ -2,12 +2,9 @@
 import { follow } from "../drag.js";
 import { MaskHandles } from "../masks/handles.js";
 import { MotionPath } from "./motion-path.js";
-import { still, valueAt } from "../time/moving.js";
-import { CORNERS, inSpan, layerMap, pinned, pulledAt, round, STILL } from "./geometry.js";
+import { inSpan, STILL } from "./geometry.js";
+import { PlaceHandles } from "./place.js";
 import { add, redraw } from "./svg.js";
-
-const KNOB = 5;
-const REACH = 26;
 
 export class Handles {
   constructor(bench, picture) {
@@ -18,7 +15,6 @@ export class Handles {
     this.hint.querySelector("button").addEventListener("click", () => this.stopDrawing());
     this.drawing = null;
     this.held = null;
-    this.pinning = false; // the corners of the chosen layer are pulled, rather than scaled by
     this.box = null; // dragged to take points of an outline
     // with the picture, not before it: outlines and picture are always of one frame
     for (const name of ["state", "painted", "chosen", "layout", "way", "refused"]) {
@@ -27,6 +23,7 @@ export class Handles {
     this.svg.addEventListener("pointerdown", (event) => this.press(event));
     this.masks = new MaskHandles(this);
     this.path = new MotionPath(this);
+    this.place = new PlaceHandles(this);
     this.render();
   }
 
@@ -55,7 +52,7 @@ export class Handles {
     }
     const layer = bench.layer;
     if (!layer || layer.hidden || layer.locked || !inSpan(layer, bench.frame) || this.picture.playing) return;
-    if (bench.kind === "layer") this.renderPlace(layer, still(place ?? layer.place, this.at(layer)));
+    if (bench.kind === "layer") this.place.render(layer, place ?? layer.place);
     else this.masks.render(layer, mask);
     if (this.box) this.renderMarquee(this.box);
   }
@@ -70,36 +67,9 @@ export class Handles {
     return corners.map(([a, b]) => this.point(map.toCanvas(cx + (a * width) / 2, cy + (b * height) / 2)));
   }
 
-  renderPlace(layer, place) {
-    const { svg } = this;
-    const { width, height } = this.size(layer);
-    const stray = this.stray(layer), map = layerMap(place, this.at(layer), stray, this.size(layer));
-    const corners = this.outline(map, 0, 0, width, height);
-    const path = `M${corners.map((p) => p.join(" ")).join("L")}Z`;
-    add(svg, "path", { class: "grab", d: path, "data-grab": "move" });
-    add(svg, "path", { class: "frame-line", d: path });
-    this.path.render(layer);
-    const { room } = this.picture; // to ask the page for it would make it arrange itself once more
-    const inside = ([x, y]) => [Math.min(Math.max(x, 10), room.width - 10), Math.min(Math.max(y, room.top + 10), room.height - 10)];
-    corners.forEach((corner, n) => {
-      const [x, y] = inside(corner);
-      if (this.pinning) add(svg, "rect", { class: "knob", x: x - KNOB, y: y - KNOB, width: 2 * KNOB, height: 2 * KNOB, "data-grab": "pin", "data-corner": n });
-      else add(svg, "circle", { class: "knob", cx: x, cy: y, r: KNOB, "data-grab": "scale", "data-corner": n });
-    });
-    if (this.pinning) return;
-    const middle = this.point(map.toCanvas(0, 0));
-    const turn = ((valueAt(place.rotation, this.at(layer)) + stray.turn) * Math.PI) / 180;
-    const flip = place.flip_y ? -1 : 1;
-    const topEdge = this.point(map.toCanvas(0, (-flip * height) / 2));
-    const long = Math.max(Math.hypot(topEdge[0] - middle[0], topEdge[1] - middle[1]) - REACH, REACH);
-    const spot = inside([middle[0] + long * Math.sin(turn), middle[1] - long * Math.cos(turn)]);
-    add(svg, "circle", { class: "knob", cx: spot[0], cy: spot[1], r: KNOB + 1, "data-grab": "turn" });
-    add(svg, "path", { class: "frame-line", d: `M${spot[0] - 4} ${spot[1] - 12}q4 -4 8 0` });
-  }
-
   /** Pull the corners of the chosen layer, or scale by them again. */
-  pin(on = !this.pinning) {
-    this.pinning = on;
+  pin(on = this.place.mode !== "pins") {
+    this.place.mode = on ? "pins" : "place";
     for (const button of document.querySelectorAll('[data-do="pin"]')) button.setAttribute("aria-pressed", on);
     this.render();
   }
@@ -261,7 +231,7 @@ export class Handles {
     const layer = this.bench.layer;
     const { grab } = node.dataset;
     const change = grab.startsWith("mask") ? this.masks.change(layer, node, start)
-      : grab === "motion-key" ? this.path.change(layer, node, start) : this.placeChange(layer, node, start);
+      : grab === "motion-key" ? this.path.change(layer, node, start) : this.place.change(layer, node, start);
     if (!change) return null;
     let values = null;
     return {
@@ -273,51 +243,6 @@ export class Handles {
         if (values && finished) this.bench.edit(this.bench.setting(layer.id, values, change.at));
         else { this.bench.trial = null; this.bench.tell("refused"); }
       },
-    };
-  }
-
-  placeChange(layer, node, start) {
-    const place = still(layer.place, this.at(layer));
-    const stray = this.stray(layer), seen = { x: place.x + stray.x, y: place.y + stray.y };
-    const away = (p) => Math.hypot(p.x - seen.x, p.y - seen.y);
-    const angle = (p) => (Math.atan2(p.y - seen.y, p.x - seen.x) * 180) / Math.PI;
-    const size = this.size(layer), corner = Number(node.dataset.corner), before = pulledAt(place.pins, 0);
-    const { plain } = layerMap(place, 0, stray, size);
-    const from = plain.toSource(start.x, start.y);
-    let kept = place.pins;
-    const changes = {
-      // a corner goes with the pointer until it would cross another
-      pin: (now) => {
-        const { u, v } = plain.toSource(now.x, now.y);
-        const pulled = before.map(([x, y], n) => (n === corner ? [round(x + u - from.u, 1), round(y + v - from.v, 1)] : [x, y]));
-        if (pinned(size, pulled)) kept = { ...place.pins, [`${CORNERS[corner]}_x`]: pulled[corner][0], [`${CORNERS[corner]}_y`]: pulled[corner][1] };
-        return { pins: kept };
-      },
-      move: (now, event) => {
-        let x = place.x + now.x - start.x, y = place.y + now.y - start.y;
-        if (event.shiftKey) {
-          if (Math.abs(now.x - start.x) > Math.abs(now.y - start.y)) y = place.y;
-          else x = place.x;
-        }
-        const middle = this.bench.shot.canvas, near = 6 / this.picture.rect.k;
-        if (!event.altKey && Math.abs(x - middle.width / 2) < near) x = middle.width / 2;
-        if (!event.altKey && Math.abs(y - middle.height / 2) < near) y = middle.height / 2;
-        return { x: round(x, 1), y: round(y, 1) };
-      },
-      scale: (now) => ({ scale: Math.min(3200, Math.max(1, round((place.scale * away(now)) / Math.max(away(start), 1), 2))) }),
-      turn: (now, event) => {
-        let turned = place.rotation + angle(now) - angle(start);
-        turned = ((((turned + 180) % 360) + 360) % 360) - 180;
-        if (event.shiftKey) turned = Math.round(turned / 15) * 15;
-        return { rotation: round(turned, 1) };
-      },
-    };
-    const change = changes[node.dataset.grab];
-    return (now, event) => {
-      const next = change(now, event);
-      this.render({ ...place, ...next });
-      if (next.pins) return Object.fromEntries(["x", "y"].map((way) => [`place.pins.${CORNERS[corner]}_${way}`, next.pins[`${CORNERS[corner]}_${way}`]]));
-      return Object.fromEntries(Object.entries(next).map(([key, value]) => [`place.${key}`, value]));
     };
   }
 }

@@ -1,5 +1,5 @@
 // Copy to: other layers by their pictures and places in the stack, several at once.
-import { putBy } from "../popover.js";
+import { openBy } from "../popover.js";
 
 export class Copying {
   constructor(bench, copy) {
@@ -17,8 +17,7 @@ export class Copying {
     const others = [...bench.shot.layers].reverse().filter((one) => one.id !== layer.id);
     this.list.replaceChildren(...others.map((one) => this.row(one)));
     this.count();
-    this.pop.showPopover();
-    putBy(this.pop, button);
+    openBy(this.pop, button);
     this.list.querySelector("input")?.focus();
   }
 

@@ -1,4 +1,5 @@
 // The shelf of a bench: footage for a new layer, or in the place of what a layer shows.
+import { putBy } from "../popover.js";
 import { say, sendFile } from "../../common.js";
 
 export class Shelf {
@@ -10,6 +11,7 @@ export class Shelf {
       if (event.newState === "open") this.arrange();
       else this.target = null;
     });
+    this.pop.addEventListener("toggle", (event) => { if (event.newState === "open") this.place(); });
     document.getElementById("files").addEventListener("change", (event) => {
       this.bringIn([...event.target.files]);
       event.target.value = "";
@@ -23,16 +25,12 @@ export class Shelf {
   /** Open it to choose something in the place of what a layer or a sound shows. */
   replace(thing, button) {
     this.target = thing;
-    const box = button?.getBoundingClientRect();
-    this.at = box ? { left: box.left - 340, top: box.top } : null;
+    this.at = button ?? null;
     this.pop.showPopover();
   }
 
   arrange() {
     const { pop, target } = this;
-    const box = document.getElementById("add-layer").getBoundingClientRect();
-    const { left, top } = (target && this.at) || { left: box.left - 120, top: box.bottom + 4 };
-    Object.assign(pop.style, { position: "fixed", inset: "auto", left: `${Math.max(8, left)}px`, top: `${Math.max(8, Math.min(top, innerHeight - 420))}px` });
     pop.querySelector("[data-title]").textContent = target ? `Instead of ${target.name}` : "Add a layer";
     pop.querySelector("[data-only-add]").hidden = Boolean(target);
     const heard = target && target.footage !== undefined;
@@ -40,6 +38,14 @@ export class Shelf {
       item.dataset.unfit = Boolean(target) && (heard ? item.dataset.heard !== "yes" : item.dataset.kind === "sound");
     }
     this.filter(pop.querySelector("[data-of][aria-pressed='true']"));
+    pop.style.opacity = 0; // how large it is, is known only once it is open
+  }
+
+  place() {
+    const { pop, target } = this;
+    if (target && this.at) putBy(pop, this.at, "left");
+    else putBy(pop, document.getElementById("add-layer"));
+    pop.style.opacity = "";
   }
 
   filter(chosen) {

@@ -1,4 +1,5 @@
 // Marks: named frames, drawn as pins in the ruler. Put, moved, named, jumped to, and found in footage.
+import { openBy } from "../popover.js";
 import { say } from "../../common.js";
 import { NAMES, node } from "./parts.js";
 
@@ -84,9 +85,8 @@ export class Marks {
   show(mark, x) {
     this.name.value = mark.name;
     this.strip.render();
-    const top = this.strip.svg.getBoundingClientRect().top;
-    Object.assign(this.box.style, { position: "fixed", inset: "auto", left: `${Math.max(8, Math.min(innerWidth - 250, x - 110))}px`, top: `${top - 84}px` });
-    this.box.showPopover();
+    const { top } = this.strip.svg.getBoundingClientRect();
+    openBy(this.box, { left: x - 110, top, bottom: top + 20 }, "above");
     this.name.select();
   }
 
