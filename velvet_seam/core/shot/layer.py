@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import lru_cache
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -11,7 +12,7 @@ from velvet_seam.core.shot.motion import Echo, Passage, Stir
 from velvet_seam.core.shot.pins import Pins
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.sources import Source
-from velvet_seam.core.timing.animated import Animated, integral
+from velvet_seam.core.timing.animated import Animated, Keyframes, integral
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.timing.rate import Seconds
 from velvet_seam.core.words import Id, Name, Part
@@ -48,6 +49,12 @@ class Span(Part):
         return Span(first=self.first + by, last=self.last + by)
 
 
+@lru_cache(maxsize=1024)
+def _pace(speed: float, rate: Fraction) -> Fraction:
+    """Seconds of the source to a frame of the shot."""
+    return integral(speed, 1) / 100 / rate
+
+
 class TimeMap(Part):
     """A clip's own time: which time of the source each frame of the span shows.
 
@@ -81,7 +88,9 @@ class TimeMap(Part):
         >>> TimeMap(source_in="2", speed=-50).at(25, Fraction(25))
         Fraction(3, 2)
         """
-        return self.source_in + integral(self.speed, frames) / 100 / rate
+        if isinstance(self.speed, Keyframes):
+            return self.source_in + integral(self.speed, frames) / 100 / rate
+        return self.source_in + _pace(self.speed, rate) * frames
 
 
 class Place(Part):

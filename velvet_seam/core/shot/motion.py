@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated
 
 from velvet_seam.core.passages import WayName
@@ -56,7 +57,7 @@ class Stir(Part):
                "Another whole number gives another movement; the same number the same one", shown=(0, 100), find="chance random"),
     ] = 1.0  # fmt: skip
 
-    @property
+    @cached_property
     def still(self) -> bool:
         return all(value == 0 for value in (self.shake, self.turn, self.jitter, self.flicker))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated
 
 import numpy as np
@@ -38,7 +39,7 @@ class Pins(Part):
     bottom_left_x: Annotated[Animated, _pull("Bottom left", "across")] = 0.0
     bottom_left_y: Annotated[Animated, _pull("Bottom left", "down")] = 0.0
 
-    @property
+    @cached_property
     def none(self) -> bool:
         """No corner is ever pulled."""
         return all(getattr(self, name) == 0 for name in type(self).model_fields)
