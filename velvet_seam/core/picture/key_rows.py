@@ -62,6 +62,8 @@ class Known(NamedTuple):
     which study pixels are surely foreground; and of each row and column where it lies among those."""
 
     surface: NDArray[np.float32]
+    to_ycc: NDArray[np.float32]
+    """To Y'CbCr, with the key channel first."""
     near: NDArray[np.float32]
     core: NDArray[np.uint8]
     lines: NDArray[np.int64]
@@ -77,12 +79,11 @@ class Known(NamedTuple):
 
 
 class Wish(NamedTuple):
-    """What is asked of the key: the number of the key channel, its matrix to Y'CbCr, the raw coverage that is
-    whole, where coverage begins and how fast it rises; how much of a shadow is kept and of spill taken off, what
-    takes its place, and how crisp an edge is made."""
+    """What is asked of the key: the number of the key channel, the raw coverage that is whole, where coverage begins
+    and how fast it rises; how much of a shadow is kept and of spill taken off, what takes its place, and how crisp
+    an edge is made. Numbers only: arrays in a group that is passed on for every row would be counted each time."""
 
     k: int
-    to_ycc: NDArray[np.float32]
     white: np.float32
     low: np.float32
     gain: np.float32
@@ -91,20 +92,6 @@ class Wish(NamedTuple):
     to_grey: np.float32
     to_below: np.float32
     crisp: np.float32
-
-
-class Ring(NamedTuple):
-    """Rows whose coverage has been found ahead of the row that is finished, one after the other; and room."""
-
-    alpha: NDArray[np.float32]
-    lit: NDArray[np.float32]
-    own: NDArray[np.float32]
-    solved: NDArray[np.uint8]
-    """Of each row's segments, which were solved."""
-    nearby: NDArray[np.float32]
-    tall: NDArray[np.float32]
-    firm: NDArray[np.float32]
-    room: NDArray[np.float32]
 
 
 _CLEAR_BITS = int(np.float32(CLEAR).view(np.int32))
@@ -173,19 +160,22 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
     segments, end = (width + SEGMENT - 1) // SEGMENT, known.surface.shape[0] - 1
     # rows of the surface are widened as they are reached: what a row needs then lies in the nearest cache
     wide, reached = np.empty((WIDE, 4 * width), np.float32), lines[max(first - REACH, 0)] - 1
-    ring = Ring(
-        # every row of the ring is as wide as the picture and what the filter reaches beyond it
-        np.zeros(RING * (width + 2 * REACH), np.float32),
-        np.ones(RING * width, np.float32),
-        np.zeros(RING * width, np.float32),
-        np.zeros((RING, segments), np.uint8),
-        np.empty((known.near.shape[1], 6), np.float32),
-        np.empty(width + 2 * REACH, np.float32),
-        np.empty(width, np.float32),
-        np.empty(13 * PLANE, np.float32),
+    # every row of the ring is as wide as the picture and what the filter reaches beyond it
+    alpha = np.zeros(RING * (width + 2 * REACH), np.float32)
+    lit, own = np.ones(RING * width, np.float32), np.zeros(RING * width, np.float32)
+    solved, some = np.zeros((RING, segments), np.uint8), np.zeros(RING, np.bool_)
+    opaque = np.ones(RING, np.bool_)
+    raw, firm = np.empty(width, np.float32), np.empty(width, np.float32)
+    tall = np.empty(width + 2 * REACH, np.float32)
+    nearby, room = np.empty((known.near.shape[1], 6), np.float32), np.empty(13 * PLANE, np.float32)
+    near, core, core_rows, core_columns = (
+        known.near,
+        known.core,
+        known.core_rows,
+        known.core_columns,
     )
-    some, opaque = np.zeros(RING, np.bool_), np.ones(RING, np.bool_)
-    raw = np.empty(width, np.float32)
+    columns, parts, ends, to_ycc = known.columns, known.parts, known.ends, known.to_ycc
+    surface, shares = known.surface, known.shares
     bottom = min(last + REACH, height)
     for y in range(max(first - REACH, 0), last + REACH):
         if y < bottom:
@@ -193,9 +183,7 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
             at = slot if made else y
             while reached < below:
                 reached += 1
-                _widened(
-                    known.surface[reached], known.ends, known.parts, wish.k, wide[reached % WIDE]
-                )
+                _widened(surface[reached], ends, parts, wish.k, wide[reached % WIDE])
             over, under = wide[above % WIDE], wide[below % WIDE]
             if made:
                 tint_row(blue, red, chroma_row, y, width, height, source.gains, tints)
@@ -204,19 +192,21 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
                     luma, begin, tints, source.gains, pixels.reshape(-1), np.uint64(slot * width),
                     width,
                 )  # fmt: skip
-            opaque[slot] = raw_row(
-                pixels[at], over, under, known.shares[y], wish.k, wish.white, raw
-            )
+            opaque[slot] = raw_row(pixels[at], over, under, shares[y], wish.k, wish.white, raw)
             wanted = first <= y < last
-            some[slot] = _cover(pixels[at], y, wanted, over, under, raw, known, wish, ring, out[y])
+            some[slot] = _cover(
+                pixels[at], y, wanted, over, under, raw, near[above], near[below], core[core_rows[y]],
+                core_columns, columns, parts, ends, shares[y], wish, to_ycc, alpha, lit, own, solved[slot],
+                nearby, room, out[y],
+            )  # fmt: skip
         n = y - REACH
         if n < first:
             continue
         if some[n % RING]:
             over, under = wide[lines[n] % WIDE], wide[min(lines[n] + 1, end) % WIDE]
             _finish(
-                pixels[n % RING if made else n], n, height, over, under, known.shares[n], wish, ring,
-                out[n],
+                pixels[n % RING if made else n], n, height, over, under, shares[n], wish, to_ycc, alpha,
+                lit, own, solved[n % RING], tall, firm, room, out[n],
             )  # fmt: skip
         if not opaque[n % RING]:
             own_coverage(pixels[n], out[n])
@@ -228,17 +218,14 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _cover(pixels, y, wanted, above, below, raw, known, wish, ring, to):
+def _cover(
+    pixels, y, wanted, above, below, raw, near_above, near_below, core, core_columns, columns, parts, ends,
+    share, wish, to_ycc, alpha, lit, own, solved, nearby, room, to,
+):  # fmt: skip
     """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
     the row is ``wanted``. Answers whether any needs one."""
     width = pixels.size
     k, despill, to_grey, to_below = wish.k, wish.despill, wish.to_grey, wish.to_below
-    columns, parts, ends = known.columns, known.parts, known.ends
-    core, core_columns = known.core[known.core_rows[y]], known.core_columns
-    line, share = known.lines[y], known.shares[y]
-    near_above = known.near[line]
-    near_below = known.near[min(line + 1, known.surface.shape[0] - 1)]
-    alpha, solved, room = ring.alpha, ring.solved[y % RING], ring.room
     row, some = y % RING * (width + 2 * REACH) + REACH, False
     fill(alpha, row, width, np.float32(0))
     if wanted:
@@ -275,16 +262,16 @@ def _cover(pixels, y, wanted, above, below, raw, known, wish, ring, to):
             else:
                 solved[segment], some = 1, True
     if some:
-        between(near_above.ravel(), near_below.ravel(), share, ring.nearby.ravel())
+        between(near_above.ravel(), near_below.ravel(), share, nearby.ravel())
         beside, begin = y % RING * width, 0
         while begin < width:
             begin, stop = next_run(solved, begin, width)
             n = stop - begin
-            gather(ring.nearby, columns, parts, ends, above, below, share, raw, k, begin, n, room)
-            solve(pixels, room, begin, n, k, wish.to_ycc, wish.low, wish.gain)
+            gather(nearby, columns, parts, ends, above, below, share, raw, k, begin, n, room)
+            solve(pixels, room, begin, n, k, to_ycc, wish.low, wish.gain)
             copy(room, 10 * PLANE, alpha, row + begin, n)
-            copy(room, 11 * PLANE, ring.lit, beside + begin, n)
-            copy(room, 12 * PLANE, ring.own, beside + begin, n)
+            copy(room, 11 * PLANE, lit, beside + begin, n)
+            copy(room, 12 * PLANE, own, beside + begin, n)
             begin = stop
     fill(alpha, row - REACH, REACH, alpha[row])
     fill(alpha, row + width, REACH, alpha[row + width - 1])
@@ -292,25 +279,42 @@ def _cover(pixels, y, wanted, above, below, raw, known, wish, ring, to):
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _finish(pixels, y, height, above, below, share, wish, ring, to):
+def _finish(
+    pixels,
+    y,
+    height,
+    above,
+    below,
+    share,
+    wish,
+    to_ycc,
+    alpha,
+    lit,
+    own,
+    solved,
+    tall,
+    firm,
+    room,
+    to,
+):
     """The solved segments of row ``y``, made crisp run by run and unmixed."""
     width, beside, begin = pixels.size, y % RING * pixels.size, 0
-    solved, firm, room, k = ring.solved[y % RING], ring.firm, ring.room, wish.k
+    k = wish.k
     while begin < width:
         begin, stop = next_run(solved, begin, width)
         n = stop - begin
-        crisped(ring.alpha, width + 2 * REACH, y, height, begin, n, wish.crisp, ring.tall, firm)
+        crisped(alpha, width + 2 * REACH, y, height, begin, n, wish.crisp, tall, firm)
         lights(above, below, share, k, begin, n, room, 0)
         copy(firm, begin, room, 3 * PLANE, n)
-        copy(ring.lit, beside + begin, room, 4 * PLANE, n)
-        copy(ring.own, beside + begin, room, 5 * PLANE, n)
+        copy(lit, beside + begin, room, 4 * PLANE, n)
+        copy(own, beside + begin, room, 5 * PLANE, n)
         unmix(
             pixels,
             room,
             begin,
             n,
             k,
-            wish.to_ycc,
+            to_ycc,
             wish.shade,
             wish.despill,
             wish.to_grey,

@@ -182,11 +182,11 @@ def _keyed(
         between = (max(between[0], int(first)), max(min(between[1], int(last)), 0))
         between = (min(between), between[1])
     near, core = screen.foreground.near, screen.foreground.core
-    step = _step(height, width)
+    step, key = _step(height, width), int(np.argmax(colour))
     lines, shares = _places(height, step, near.shape[0])
     columns, parts = _places(width, step, near.shape[1])
     known = Known(
-        np.ascontiguousarray(screen.surface), near, core, lines, shares,
+        np.ascontiguousarray(screen.surface), ycc_of(key), near, core, lines, shares,
         _study_pixels(height, core.shape[0]), _study_pixels(width, core.shape[1]), columns,
         np.pad(parts, (0, BLOCK), mode="edge"), _ends(columns, near.shape[1]),
     )  # fmt: skip
@@ -197,9 +197,9 @@ def _keyed(
         source = Source(pixels, _NO_PLANES, _NO_GAINS)
     gain = 1 / (max(softness, 1e-3) * max(clip[1] - clip[0], 1e-3))
     low = tolerance + clip[0] * softness
-    key, threads = int(np.argmax(colour)), nb.get_num_threads()
+    threads = nb.get_num_threads()
     wish = Wish(
-        key, ycc_of(key), np.float32(1 / screen.foreground.white), np.float32(low), np.float32(gain),
+        key, np.float32(1 / screen.foreground.white), np.float32(low), np.float32(gain),
         np.float32(keep_shadows), np.float32(despill), np.float32(spill_to == "grey"),
         np.float32(spill_to == "below"), np.float32(crisp),
     )  # fmt: skip
