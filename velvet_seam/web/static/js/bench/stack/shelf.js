@@ -43,8 +43,12 @@ export class Shelf {
 
   place() {
     const { pop, target } = this;
-    if (target && this.at) putBy(pop, this.at, "left");
-    else putBy(pop, document.getElementById("add-layer"));
+    if (target && this.at) {
+      putBy(pop, this.at, "left");
+    } else {
+      const { left, top, bottom } = document.getElementById("add-layer").getBoundingClientRect();
+      putBy(pop, { left: left - 120, top, bottom }); // over the stack rather than over the picture
+    }
     pop.style.opacity = "";
   }
 
