@@ -8,7 +8,16 @@ import unicodedata
 from collections.abc import Collection
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    GetCoreSchemaHandler,
+    GetJsonSchemaHandler,
+)
+from pydantic_core import CoreSchema, core_schema
 
 Combine = Literal["add", "subtract", "intersect"]
 """How a matte or a mask joins those before it: what either covers, what the earlier ones cover and
@@ -27,6 +36,34 @@ class Part(BaseModel):
 def kind_of(part: type[BaseModel]) -> str:
     """The word in ``kind`` that a kind of source, matte or mask goes by in the document."""
     return str(part.model_fields["kind"].default)
+
+
+class OneOf:
+    """Of a text in a document: one of some names, those of a family of kinds.
+
+    >>> from pydantic import TypeAdapter
+    >>> side = TypeAdapter(Annotated[str, OneOf(("left", "right"), "there is no side “{}”")])
+    >>> side.validate_python("left"), side.json_schema()["enum"]
+    ('left', ['left', 'right'])
+    """
+
+    def __init__(self, names: Collection[str], refused: str) -> None:
+        self._names, self._refused = list(names), refused
+
+    def _known(self, name: str) -> str:
+        if name not in self._names:
+            raise ValueError(self._refused.format(name[:40]))
+        return name
+
+    def __get_pydantic_core_schema__(
+        self, source: Any, handler: GetCoreSchemaHandler
+    ) -> CoreSchema:
+        return core_schema.no_info_after_validator_function(self._known, handler(source))
+
+    def __get_pydantic_json_schema__(
+        self, schema: CoreSchema, handler: GetJsonSchemaHandler
+    ) -> dict[str, Any]:
+        return {**handler(schema), "enum": self._names}
 
 
 def clean_name(given: str) -> str:

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import AfterValidator, WithJsonSchema
-
 from velvet_seam.core.deliveries.base import Form, PartWriter, Quality
 from velvet_seam.core.deliveries.master import Master
 from velvet_seam.core.deliveries.post import Post
 from velvet_seam.core.deliveries.stills import Stills
+from velvet_seam.core.words import OneOf
 
 __all__ = ["FORMS", "Form", "FormName", "PartWriter", "Quality", "form_of"]
 
@@ -28,13 +27,5 @@ def form_of(name: str) -> Form:
     return _BY_NAME[name]
 
 
-def _known(name: str) -> str:
-    if name not in _BY_NAME:
-        raise ValueError(f"a shot cannot be written as “{name[:40]}”")
-    return name
-
-
-FormName = Annotated[
-    str, AfterValidator(_known), WithJsonSchema({"type": "string", "enum": list(_BY_NAME)})
-]
+FormName = Annotated[str, OneOf(_BY_NAME, "a shot cannot be written as “{}”")]
 """The name of one of them."""

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import AfterValidator, WithJsonSchema
-
 from velvet_seam.core.passages.base import Ground, Spot, Way
 from velvet_seam.core.passages.cut import Cut
 from velvet_seam.core.passages.fade import Fade
@@ -13,6 +11,7 @@ from velvet_seam.core.passages.grow import Grow
 from velvet_seam.core.passages.slide import WORDS, Slide
 from velvet_seam.core.passages.turn import Turn
 from velvet_seam.core.passages.wipe import Wipe
+from velvet_seam.core.words import OneOf
 
 __all__ = ["WAYS", "Ground", "Spot", "Way", "WayName", "way_of"]
 
@@ -33,13 +32,5 @@ def way_of(name: str) -> Way:
     return _BY_NAME[name]
 
 
-def _known(name: str) -> str:
-    if name not in _BY_NAME:
-        raise ValueError(f"there is no way to come and go called “{name[:40]}”")
-    return name
-
-
-WayName = Annotated[
-    str, AfterValidator(_known), WithJsonSchema({"type": "string", "enum": list(_BY_NAME)})
-]
+WayName = Annotated[str, OneOf(_BY_NAME, "there is no way to come and go called “{}”")]
 """The name of one of them."""

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import AfterValidator, WithJsonSchema
-
 from velvet_seam.core.picture.blends.base import Blend
 from velvet_seam.core.picture.blends.colour import COLOR, HUE, LUMINOSITY, SATURATION
 from velvet_seam.core.picture.blends.contrast import (
@@ -42,6 +40,7 @@ from velvet_seam.core.picture.blends.lighten import (
     PLUS_LIGHTER,
     SCREEN,
 )
+from velvet_seam.core.words import OneOf
 
 __all__ = ["ATOP", "BLENDS", "NAMES", "NORMAL", "PLUS_LIGHTER", "Blend", "BlendName", "blend_of"]
 
@@ -71,13 +70,5 @@ def blend_of(name: str) -> Blend:
     return _BY_NAME[name]
 
 
-def _known(name: str) -> str:
-    if name not in _BY_NAME:
-        raise ValueError(f"there is no blend “{name[:40]}”")
-    return name
-
-
-BlendName = Annotated[
-    str, AfterValidator(_known), WithJsonSchema({"type": "string", "enum": list(NAMES)})
-]
+BlendName = Annotated[str, OneOf(NAMES, "there is no blend “{}”")]
 """The name of one of them."""
