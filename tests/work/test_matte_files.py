@@ -18,9 +18,12 @@ from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
+from velvet_seam.core.shot.written import written
 from velvet_seam.core.sources import FootageSource
+from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
 from velvet_seam.web.app import create_app
+from velvet_seam.work.painter import Measure, Painter
 
 
 def card() -> Image.Image:
@@ -108,4 +111,20 @@ def test_keys_facts_and_the_wall_over_the_wire(tmp_path: Path):
             assert client.post(f"{there}/edits", json=body).status_code == 200
         same = client.get(f"{there}/matte-facts", params={"layer": layer}).json()
         assert same["parts"] == 1
+    database.close()
+
+
+def test_every_screen_of_the_demo_is_found_as_the_page_looks_for_it(demo_folder: Path):
+    """From proxies, and from the original where a proxy leaves a doubt."""
+    library = Library(demo_folder)
+    painter, seen = Painter(library), 0
+    for standing in library.shots.all():
+        for layer in standing.shot.layers:
+            if any(matte.kind == "screen-key" for matte in layer.seam.matte):
+                reading = painter.answer(
+                    Measure(written(standing.shot), layer.id, layer.span.first)
+                )
+                assert reading.found, (standing.shot.name, layer.name)
+                seen += 1
+    assert seen > 3
     database.close()

@@ -169,7 +169,8 @@ class Painter:
     def __init__(self, library: Library) -> None:
         self._material = library.materials(preview=True)
         self._engine = Engine(self._material)
-        self._full = Engine(library.materials(preview=False), cache_bytes=384 * MEGABYTE)
+        self._original = library.materials(preview=False)
+        self._full = Engine(self._original, cache_bytes=384 * MEGABYTE)
         self._encoded: ByteCache[bytes] = ByteCache(96 * MEGABYTE)
         self._ahead: dict[str, Future[bytes]] = {}
         self._shots: dict[str, Shot] = {}
@@ -388,7 +389,12 @@ class Painter:
         frames = self._source_frames(shot, layer, material, ask)
         pictures = [material.read(number) for number in frames]
         if ask.area is None:
-            return measure_border(pictures)
+            reading = measure_border(pictures)
+            return (
+                reading
+                if reading.found
+                else self._looked_closer(layer.source.shows, frames, reading)
+            )
         left, top, right, bottom = ask.area
         corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]])
         lies = Lying(shot, self._material)
@@ -398,6 +404,17 @@ class Painter:
         height, width = pictures[0].shape[:2]
         per = (width / material.width, height / material.height)
         return measure_area(pictures[0], there[:, :2] * per)
+
+    def _looked_closer(
+        self, footage: str, frames: list[int], reading: ScreenReading
+    ) -> ScreenReading:  # fmt: skip
+        """What tells a screen from a wall was measured on pictures as they come; a proxy has softer edges, so that
+        what is doubted there is looked at in the original, which takes longer."""
+        try:
+            original = self._original(footage)
+        except Problem:  # its file is missing
+            return reading
+        return measure_border([original.read(number) for number in frames[::2]])
 
     def _source_frames(
         self, shot: Shot, layer: Layer, material: Material | Missing, ask: Measure
