@@ -21,7 +21,7 @@ export class Layers {
       flip: ({ layer, dataset }) => layer && bench.set(layer.id, { [`place.flip_${dataset.axis}`]: !layer.place[`flip_${dataset.axis}`] }),
       fit: ({ layer }) => this.fit(layer, "inside"),
       fill: ({ layer }) => this.fit(layer, "over"),
-      pin: ({ layer }) => { if (layer) this.handles.pin(); else say("Choose a layer first."); },
+      pin: ({ layer }) => this.pin(layer),
       unpin: ({ layer }) => bench.set(layer.id, Object.fromEntries(Object.keys(layer.place.pins).map((name) => [`place.pins.${name}`, 0]))),
       swap: ({ layer }) => layer && this.swap(layer),
       "remove-part": ({ layer, dataset }) => bench.edit({ do: "remove-part", layer: layer.id, part: dataset.part }),
@@ -45,6 +45,14 @@ export class Layers {
     for (const one of layers) if (alone) bench.solo.delete(one.id); else bench.solo.add(one.id);
     bench.tell("solo");
     bench.tell("frame");
+  }
+
+  /** Pull the corners on the picture, or no more; its fold says which. */
+  pin(layer) {
+    if (!layer) { say("Choose a layer first."); return; }
+    this.handles.pin();
+    const fold = document.querySelector("[data-part=pins]");
+    if (fold && this.handles.place.mode === "pins") fold.open = true;
   }
 
   fit(layer, how) { return layer && this.bench.send("fit", { layer: layer.id, how }).catch(() => null); }

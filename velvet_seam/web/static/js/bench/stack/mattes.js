@@ -1,4 +1,6 @@
 // Mattes from the panel of a seam: a screen or colour measured, areas sampled and dropped, plates, new mattes.
+import { say } from "../../common.js";
+
 export class Mattes {
   constructor(bench, handles) {
     Object.assign(this, { bench, handles });
@@ -14,7 +16,10 @@ export class Mattes {
 
   async measure(body) {
     const { bench } = this;
+    // a screen that a proxy leaves in doubt is looked for in the original, which takes a second or two
+    const slow = setTimeout(() => say("Looking at the colours of this layer."), 500);
     const answer = await bench.send("keys", { frame: bench.frame, ...body }).catch(() => null);
+    clearTimeout(slow);
     // where no screen was found one shows it
     const key = answer?.found === false && bench.layer?.seam.matte.find((one) => one.kind === "screen-key");
     if (key) this.area(bench.layer, { part: key.id });
