@@ -40,8 +40,9 @@ from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import written
 from velvet_seam.demo.scenario import fill
 from velvet_seam.store.library import Library
+from velvet_seam.work.asks import Paint, Wall
 from velvet_seam.work.memory import keep_freed_memory
-from velvet_seam.work.painter import Paint, Painter, Wall
+from velvet_seam.work.painter import Painter
 
 RUNS = 30
 

@@ -49,6 +49,8 @@ ICONS = [
     "split",
     "crosshair",
     "chevron-down",
+    "arrow-up",
+    "arrow-down",
     "layout-grid",
     "arrow-up-down",
     "smartphone",

@@ -11,12 +11,13 @@ from hypothesis import strategies as st
 
 from tests.core.test_clip_time import clips
 from velvet_seam.core.engine.engine import Engine
-from velvet_seam.core.engine.stirring import smooth_noise, spot_at, stirred
+from velvet_seam.core.engine.stirring import spot_at, stirred
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.motion import Stir
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.at import At
+from velvet_seam.core.timing.noise import smooth_noise
 
 __all__ = ["clips"]
 

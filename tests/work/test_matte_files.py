@@ -23,7 +23,8 @@ from velvet_seam.core.sources import FootageSource
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import database
 from velvet_seam.web.app import create_app
-from velvet_seam.work.painter import Measure, Painter
+from velvet_seam.work.asks import Measure
+from velvet_seam.work.painter import Painter
 
 
 def card() -> Image.Image:

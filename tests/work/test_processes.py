@@ -28,7 +28,8 @@ from velvet_seam.store.library import Library
 from velvet_seam.store.tables import Unwritable, database
 from velvet_seam.work import queue as queue_module
 from velvet_seam.work import studio
-from velvet_seam.work.painter import Measure, Paint, Painter
+from velvet_seam.work.asks import Measure, Paint
+from velvet_seam.work.painter import Painter
 from velvet_seam.work.queue import NO_ROOM, Queue
 from velvet_seam.work.studio import LIVE, WHENEVER, Studio
 

@@ -96,6 +96,16 @@ def copy_name(name: str, taken: Collection[str]) -> str:
     return next(one for one in names if one not in taken)
 
 
+def copy_free(name: str, taken: Collection[str]) -> str:
+    """A name, with a number behind it where it is taken.
+
+    >>> copy_free("Fog", {"Fog"}), copy_free("Fog", set())
+    ('Fog 2', 'Fog')
+    """
+    names = itertools.chain([name], (f"{name} {n}" for n in itertools.count(2)))
+    return next(one for one in names if one not in taken)
+
+
 def _name(given: Any) -> Any:
     if not isinstance(given, str):
         raise ValueError("a name is text")

@@ -18,6 +18,7 @@ from velvet_seam.store.arrivals import Arrivals
 from velvet_seam.store.folder import Folder
 from velvet_seam.store.footage import FootageItem, FootageShelf
 from velvet_seam.store.jobs import Jobs
+from velvet_seam.store.kept_looks import KeptLooks
 from velvet_seam.store.shots import Shots
 from velvet_seam.store.tables import database
 
@@ -42,6 +43,7 @@ class Library:
         self.shots = Shots()
         self.arrivals = Arrivals(self.folder)
         self.jobs = Jobs()
+        self.looks = KeptLooks()
 
     def take_in(
         self, incoming: Path, name: str, probe: Probe, *, shelf: bool = False, licence: str = "",

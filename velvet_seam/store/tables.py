@@ -66,6 +66,18 @@ class ShotRow(Table):
         table_name = "shot"
 
 
+class LookRow(Table):
+    """A look that was kept by a name."""
+
+    id = pw.CharField(primary_key=True)
+    name = pw.CharField(unique=True)
+    look = pw.TextField()
+    added = pw.DateTimeField(default=now)
+
+    class Meta:
+        table_name = "look"
+
+
 class PieceRow(Table):
     """The text of a layer, compressed, as some revisions of a shot have it."""
 
@@ -122,7 +134,7 @@ class JobRow(Table):
         table_name = "job"
 
 
-TABLES = [FootageRow, ShotRow, PieceRow, RevisionRow, JobRow]
+TABLES = [FootageRow, ShotRow, PieceRow, LookRow, RevisionRow, JobRow]
 
 
 def connect(path: Path) -> pw.SqliteDatabase:

@@ -10,7 +10,11 @@ from fastapi import Request
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
+from velvet_seam.core.around import AROUND
 from velvet_seam.core.engine.clip_time import runs_out
+from velvet_seam.core.looks import GROUPS as GROUPS_OF_LOOKS
+from velvet_seam.core.looks import LOOKS
+from velvet_seam.core.looks.shelf import SHELF
 from velvet_seam.core.masks import MASKS, OutlineKeys, Vertex
 from velvet_seam.core.mattes import MATTES
 from velvet_seam.core.passages import WAYS
@@ -27,6 +31,9 @@ from velvet_seam.store.shots import Standing
 from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.context import Context, templates
 from velvet_seam.web.values import Values
+
+AS_IT_IS = "As it is"
+"""The first tile of the shelf of looks: none."""
 
 Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{24}$")]
 
@@ -93,7 +100,7 @@ def parts_of(
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
         "below": below, "items": items, "groups": GROUPS, "ways": WAYS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
-        "rates": CHOICES, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
+        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
     }  # fmt: skip
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
 

@@ -27,6 +27,7 @@ from velvet_seam.web import (
     keep_frame,
     layers,
     live,
+    looks,
     marks,
     renders,
     shots,
@@ -76,10 +77,10 @@ def create_app(
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio, queue = Studio(library.folder.root), Queue(library)
         mixing = Mixing(library.folder.root)
-        looks = ThreadPoolExecutor(LOOKS_AT_ONCE, thread_name_prefix="look")
+        peeks = ThreadPoolExecutor(LOOKS_AT_ONCE, thread_name_prefix="look")
         kernels.start()
         app.state.context = Context(
-            library, studio, mixing, queue, Watchers(), Writers(), looks, kernels
+            library, studio, mixing, queue, Watchers(), Writers(), peeks, kernels
         )
         lead = library.folder.lead()
         if lead:
@@ -94,7 +95,7 @@ def create_app(
         queue.stop()
         await studio.stop()
         mixing.stop()
-        looks.shutdown(wait=False, cancel_futures=True)
+        peeks.shutdown(wait=False, cancel_futures=True)
         if lead:
             lead.close()
 
@@ -108,6 +109,7 @@ def create_app(
         footage,
         bench,
         layers,
+        looks,
         copying,
         marks,
         keep_frame,

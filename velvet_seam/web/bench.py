@@ -32,8 +32,7 @@ from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.context import Ctx, gives, templates
 from velvet_seam.web.keys import keyed_by, screen_words
 from velvet_seam.web.kinds import kinds
-from velvet_seam.work.mixer import Mixed
-from velvet_seam.work.painter import (
+from velvet_seam.work.asks import (
     LOUPE_SIDE,
     CutLength,
     Loupe,
@@ -43,6 +42,7 @@ from velvet_seam.work.painter import (
     Wall,
     WallPictures,
 )
+from velvet_seam.work.mixer import Mixed
 from velvet_seam.work.studio import LIVE, SOON
 
 CUT_FRAMES = (16, 60)
@@ -174,7 +174,9 @@ async def loupe(
         raise Problem("The place to look at is not a number.")
     ask = Loupe(standing.written, chosen, frame, x, y, view, full)
     seen = await context.studio.ask(ask, LIVE)
-    return {"side": LOUPE_SIDE, "colours": seen.colours, "coverage": seen.coverage}
+    return {
+        "side": LOUPE_SIDE, "colours": seen.colours, "coverage": seen.coverage, "before": seen.before
+    }  # fmt: skip
 
 
 @router.get("/matte-facts")

@@ -28,6 +28,7 @@ from velvet_seam.web.context import Context, Ctx
 router = APIRouter(prefix="/shots/{identity}")
 
 MOTION = ("arrive", "leave", "stir", "echo", "shutter")
+AROUND = ("crop", "around")
 """How a layer comes, goes, stirs and echoes."""
 
 
@@ -80,13 +81,15 @@ class Outline(ChosenRequest):
 def copies(identity: str, body: Copying, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
     layer, others = shot.layer(body.layer), [shot.layer(one) for one in body.to]
-    if body.part is None:
-        values = {name: getattr(layer, name) for name in MOTION}
-        edits: list[Edit] = [
+    edits: list[Edit]
+    if body.part is None or body.part == "around":
+        names = MOTION if body.part is None else AROUND
+        values = {name: getattr(layer, name) for name in names}
+        edits = [
             SetValues(target=one.id, values={n: _later(v, one, layer) for n, v in values.items()})
             for one in others
         ]
-        what = "motion"
+        what = "motion" if body.part is None else "crop and surroundings"
     else:
         part = _part(layer, body.part)
         edits = [_added(shot, context, part, layer, one, body.frame) for one in others]

@@ -13,7 +13,7 @@ from velvet_seam.core.timing.rate import spell
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Ctx
 from velvet_seam.web.footage import take_in
-from velvet_seam.work.painter import Still
+from velvet_seam.work.asks import Still
 from velvet_seam.work.studio import SOON
 
 router = APIRouter(prefix="/shots/{identity}")

@@ -9,6 +9,8 @@ from typing import Any, get_args, get_origin
 
 from pydantic import BaseModel
 
+from velvet_seam.core.around import AROUND
+from velvet_seam.core.looks import LOOKS
 from velvet_seam.core.masks import MASKS
 from velvet_seam.core.mattes import MATTES
 from velvet_seam.core.passages import WAYS
@@ -18,7 +20,8 @@ from velvet_seam.core.words import kind_of
 
 _GROUPS = {
     "stir": "stirring", "echo": "echo", "sound": "its sound", "arrive": "coming", "leave": "going",
-    "seam.edge": "edge", "place.pins": "corner pins",
+    "seam.edge": "edge", "place.pins": "corner pins", "look": "look", "crop": "crop",
+    **{f"around.{name}": kind.label.lower() for name, kind in AROUND.items()},
 }  # fmt: skip
 """What is said behind the name of a value of some parts of a layer."""
 
@@ -36,7 +39,8 @@ def kinds() -> dict[str, Any]:
     ]
     values = {path: told for part in (Layer, SoundTrack) for path, told in _values(part)}
     ways = [{"label": way.label, "find": way.find} for way in WAYS]
-    return {"masks": masks, "mattes": mattes, "values": values, "ways": ways}
+    looks = [{"kind": kind_of(one), "label": one.label, "find": one.find} for one in LOOKS]
+    return {"looks": looks, "masks": masks, "mattes": mattes, "values": values, "ways": ways}
 
 
 def _values(part: type[BaseModel], way: str = "") -> Iterator[tuple[str, dict[str, str]]]:

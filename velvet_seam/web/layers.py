@@ -26,9 +26,9 @@ from velvet_seam.core.shot.fitting import How, fitting_scale, speed_frame_by_fra
 from velvet_seam.core.shot.layer import MAX_FRAME, THREADS, Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.sources import ColourSource, FootageSource
+from velvet_seam.core.sources import AdjustmentSource, ColourSource, FootageSource
 from velvet_seam.core.timing.rate import spell
-from velvet_seam.core.words import Colour, Id, kind_of
+from velvet_seam.core.words import Colour, Id, copy_free, kind_of
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references
@@ -38,10 +38,11 @@ router = APIRouter(prefix="/shots/{identity}")
 
 
 class NewLayer(ChosenRequest):
-    """A layer from footage, or from a colour."""
+    """A layer from footage, from a colour, or an adjustment of what lies below."""
 
     footage: Id | None = None
     colour: Colour | None = None
+    adjustment: bool = False
     frame: int = Field(0, ge=0)
 
 
@@ -91,13 +92,15 @@ def add_layer(identity: str, body: NewLayer, request: Request, context: Ctx) -> 
     new: AddLayer | AddSound
     if body.footage is not None:
         new = _from_footage(shot, context.library.footage.get(body.footage), first)
+    elif body.adjustment:
+        new = AddLayer(layer=_adjustment(shot))
     else:
         new = AddLayer(layer=_from_colour(shot, body.colour or "#6d1d40", first))
     thing = new.sound if isinstance(new, AddSound) else new.layer
     edits = (new, *_grown(context, shot, thing))
     edit = Several(label=f"add {thing.name}", edits=edits) if len(edits) > 1 else new
     standing = context.library.shots.edit(identity, edit, check_references(context))
-    kind = "sound" if isinstance(new, AddSound) else "layer"
+    kind = "sound" if isinstance(new, AddSound) else "look" if body.adjustment else "layer"
     return answer(request, context, standing, body, chosen=f"{kind}:{thing.id}")
 
 
@@ -224,6 +227,16 @@ def _from_colour(shot: Shot, colour: str, first: int) -> Layer:
     return Layer(
         id=new_id("l"), name="Colour", thread=_next_thread(shot.layers),
         source=ColourSource(colour=colour), span=Span(first=first, last=shot.length - 1), place=place,
+    )  # fmt: skip
+
+
+def _adjustment(shot: Shot) -> Layer:
+    """Over the whole canvas and all of the shot."""
+    place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2)
+    name = copy_free("Adjustment", {one.name for one in shot.things})
+    return Layer(
+        id=new_id("l"), name=name, thread=_next_thread(shot.layers),
+        source=AdjustmentSource(), span=Span(first=0, last=shot.length - 1), place=place,
     )  # fmt: skip
 
 

@@ -6,8 +6,9 @@ import asyncio
 import contextlib
 import json
 import struct
+from base64 import b64encode
 from collections import deque
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
@@ -20,14 +21,15 @@ from velvet_seam.core.words import Id
 from velvet_seam.store.tables import Unwritable
 from velvet_seam.web.context import Context
 from velvet_seam.web.limits import MOST_BYTES
-from velvet_seam.work.painter import Paint, Painted
+from velvet_seam.work.asks import Paint, Painted
 from velvet_seam.work.studio import LIVE, WHENEVER
 
 router = APIRouter()
 
 HEAD = struct.Struct("<IIIII")
 """Number of the request, frame, revision, 1 when the picture shows a trial, and the bytes of JSON that come
-before the picture: where the chosen layer lies in it (:class:`~velvet_seam.core.engine.lying.Stray`)."""
+before the picture: ``stray``, where the chosen layer lies in it (:class:`~velvet_seam.core.engine.lying.Stray`), and
+where it was asked for ``scope``, an instrument as JPEG in base64, with what is ``lost`` in black and white."""
 
 MOST_WAITING = 8
 """So many pictures one page may wait for; of more, those asked for first are passed over."""
@@ -56,6 +58,10 @@ class Ask(BaseModel):
     """Of a picture at canvas size only this part: left, top, width, height in canvas pixels."""
     ready: bool = False
     """Only make the frame ready for play: least urgent, and the answer is the head alone."""
+    scope: Literal["", "histogram", "waveform", "vectorscope"] = ""
+    """An instrument of the picture, too."""
+    scope_layer: bool = False
+    marks: bool = False
     side: int = Field(PREVIEW_SHORT_SIDE, ge=64, le=1080)
 
 
@@ -144,9 +150,13 @@ async def _painted(context: Context, identity: str, ask: Ask) -> tuple[bytes, by
         standing.written, ask.frame, ask.view, ask.chosen, ask.solo, passing=ask.passing,
         trial=json.dumps(ask.trial) if ask.trial is not None else "", full=ask.full, window=ask.window,
         shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None, stray=True,
+        scope=ask.scope, scope_layer=ask.scope_layer, marks=ask.marks,
     )  # fmt: skip
     made: Painted = await context.studio.ask(paint, WHENEVER if ask.ready else LIVE)
-    where = made.stray.model_dump_json().encode() if made.stray else b""
+    more: dict[str, Any] = {"stray": made.stray.model_dump() if made.stray else None}
+    if made.scope is not None:
+        more |= {"scope": b64encode(made.scope.data).decode(), "lost": made.scope.lost}
+    where = json.dumps(more).encode()
     trial = int(ask.trial is not None)
     head = HEAD.pack(ask.number, ask.frame, standing.revision, trial, len(where))
     return head + where, b"" if ask.ready else made.data

@@ -19,7 +19,7 @@ from velvet_seam.core.timing.rate import CHOICES, rate_or_problem
 from velvet_seam.core.words import copy_name
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.context import Context, Ctx, gives, templates
-from velvet_seam.work.painter import Paint
+from velvet_seam.work.asks import Paint
 from velvet_seam.work.picture_files import jpeg, write_whole
 from velvet_seam.work.studio import WHENEVER
 

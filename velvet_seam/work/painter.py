@@ -6,7 +6,7 @@ import json
 import os
 from collections.abc import Collection
 from concurrent.futures import Future
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from math import floor
 from multiprocessing.connection import Connection
@@ -17,22 +17,40 @@ import cv2
 import numpy as np
 
 from velvet_seam.core.analyse.mask_cut import cut_length
+from velvet_seam.core.analyse.scopes import SCOPES, lost, marked
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
 from velvet_seam.core.engine.lying import Lying, Stray
 from velvet_seam.core.engine.plan import Picture, Step, View
-from velvet_seam.core.engine.sheet import Sheet, Window
+from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.media.material import Material, Missing
 from velvet_seam.core.media.still import png_bytes
 from velvet_seam.core.picture.edge import Counts, counts
 from velvet_seam.core.picture.screen import ScreenReading, measure_area, measure_border
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.edits import ReorderLayer, SetValues, apply, read_edit
+from velvet_seam.core.shot.edits import ReorderLayer, SetValues, WearLook, apply, read_edit
 from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import Written, put_together
 from velvet_seam.store.library import Library
+from velvet_seam.work.asks import (
+    LOUPE_SIDE,
+    CutLength,
+    LookTiles,
+    Loupe,
+    MatteFacts,
+    Measure,
+    Paint,
+    Painted,
+    Request,
+    Scope,
+    Seen,
+    Still,
+    Wall,
+    WallPictures,
+)
 from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg
 
@@ -41,126 +59,6 @@ FULL_QUALITY = 94
 
 CUT_SIDE = 180
 """Shorter side at which masks are looked at for cutting a subject."""
-
-
-@dataclass(frozen=True)
-class Paint:
-    """Ask for one picture of a shot as JPEG."""
-
-    document: Written
-    frame: int
-    view: View = "joined"
-    chosen: str | None = None
-    solo: tuple[str, ...] = ()
-    short_side: int = PREVIEW_SHORT_SIDE
-    shown_side: int | None = None
-    """Shrink the finished picture to this short side, for thumbnails: what is cached serves."""
-    quality: int = 84
-    passing: bool = False
-    """The frame is being played through: nothing of it will be changed soon."""
-    full: bool = False
-    """At canvas size, from the originals."""
-    window: Window | None = None
-    """Of such a picture only this part, in canvas pixels."""
-    stray: bool = False
-    """Say where the chosen layer lies, too: the answer is a pair, see :class:`Painted`."""
-    trial: str = ""
-    """An edit in JSON that is only being tried, under a hand that is moving: it goes beside the document,
-    which is then read only once."""
-
-
-@dataclass(frozen=True)
-class Painted:
-    """A picture as JPEG, and what arrival and stirring make of the chosen layer's place in it."""
-
-    data: bytes
-    stray: Stray | None
-
-
-@dataclass(frozen=True)
-class Still:
-    """Ask for a frame of a shot at canvas size, from the originals, as PNG."""
-
-    document: Written
-    frame: int
-
-
-@dataclass(frozen=True)
-class Measure:
-    """Ask for the screen colour of a layer, over an area of its source or from the border.
-
-    ``area`` is left, top, right, bottom in canvas pixels, as the layer is seen at ``frame``.
-    """
-
-    document: Written
-    layer: str
-    frame: int
-    area: tuple[float, float, float, float] | None = None
-
-
-@dataclass(frozen=True)
-class Wall:
-    """Ask for one JPEG of every blend of a layer on a frame: a row of tiles for each of ``blends``,
-    first as the layers lie, then with the layer swapped with the one below it."""
-
-    document: Written
-    layer: str
-    frame: int
-    blends: tuple[str, ...]
-    short_side: int = 108
-
-
-@dataclass(frozen=True)
-class WallPictures:
-    """The wall as JPEG, and whether it shows the layers without those above, which would hide every change."""
-
-    data: bytes
-    without_above: bool
-
-
-@dataclass(frozen=True)
-class MatteFacts:
-    """Ask how many holes and parts a layer's matte has on a frame, as it lies on the canvas."""
-
-    document: Written
-    layer: str
-    frame: int
-
-
-@dataclass(frozen=True)
-class CutLength:
-    """Ask how long the edges of a layer's masks run through its keyed subject on a frame."""
-
-    document: Written
-    layer: str
-    frame: int
-
-
-@dataclass(frozen=True)
-class Loupe:
-    """Ask for the pixels around a place of the picture that is seen, and how far a layer covers them."""
-
-    document: Written
-    layer: str | None
-    frame: int
-    x: float
-    y: float
-    view: View = "joined"
-    full: bool = False
-
-
-@dataclass(frozen=True)
-class Seen:
-    """``LOUPE_SIDE`` squared pixels row by row: #rrggbb, empty outside the canvas; coverage in %, where
-    a layer was asked about."""
-
-    colours: list[str]
-    coverage: list[float] | None
-
-
-LOUPE_SIDE = 15
-
-Request = Paint | Still | Measure | Wall | MatteFacts | CutLength | Loupe
 
 
 class Painter:
@@ -175,7 +73,7 @@ class Painter:
         self._ahead: dict[str, Future[bytes]] = {}
         self._shots: dict[str, Shot] = {}
         self._layers: dict[str, Layer] = {}
-        self._seen: dict[View, tuple[str, Picture]] = {}
+        self._seen: dict[str, tuple[str, Picture]] = {}
 
     def answer(self, request: Request) -> Any:
         match request:
@@ -187,6 +85,8 @@ class Painter:
                 return self._measure(request)
             case Wall():
                 return self._wall(request)
+            case LookTiles():
+                return self._look_tiles(request)
             case MatteFacts():
                 return self._facts(request)
             case CutLength():
@@ -221,6 +121,16 @@ class Painter:
             ]  # fmt: skip
             rows.append(np.concatenate(tiles if at > 0 else tiles * 2, axis=1))
         return WallPictures(jpeg(np.concatenate(rows), 86), above)
+
+    def _look_tiles(self, ask: LookTiles) -> bytes:
+        shot = self._shot(ask.document)
+        tiles = []
+        for text in ask.looks:
+            look = Look.model_validate_json(text)
+            worn = apply(shot, WearLook(layers=(ask.layer,), look=look, new_id="w-tile"))
+            plan = self._engine.plan(worn, ask.frame, short_side=ask.short_side, quick=ask.layer)
+            tiles.append(self._engine.picture(plan, trying=True))
+        return jpeg(np.concatenate(tiles, axis=1), 82)
 
     def _hidden_by_what_lies_above(self, shot: Shot, ask: Wall) -> bool:
         """Whether a layer makes no difference on a frame where it would without those above it."""
@@ -281,17 +191,21 @@ class Painter:
         colours = ["#" + bytes(seen[at][:3]).hex() if known else "" for at, known in both]
         if ask.layer is None:
             return Seen(colours, None)
+        middle, before = (i + LOUPE_SIDE // 2, j + LOUPE_SIDE // 2), ""
+        if shot.layer(ask.layer).look.parts and inside[len(inside) // 2]:
+            bare = apply(shot, SetValues(target=ask.layer, values={"look.on": False}))
+            before = "#" + bytes(self._looked_at(bare, ask, ask.view, "bare")[middle][:3]).hex()
         grey = self._looked_at(shot, ask, "matte")
         coverage = [round(int(grey[at][0]) / 2.55, 1) if known else 0.0 for at, known in both]
-        return Seen(colours, coverage)
+        return Seen(colours, coverage, before)
 
-    def _looked_at(self, shot: Shot, ask: Loupe, view: View) -> Picture:
+    def _looked_at(self, shot: Shot, ask: Loupe, view: View, of: str = "") -> Picture:
         """A finished picture; the last ones are held, for the hand moves over one and the same."""
         engine, side = (self._full, None) if ask.full else (self._engine, PREVIEW_SHORT_SIDE)
         step = engine.plan(shot, ask.frame, short_side=side, view=view, chosen=ask.layer)
-        held = self._seen.get(view)
+        held = self._seen.get(of + view)
         if held is None or held[0] != step.key:
-            held = self._seen[view] = (step.key, engine.picture(step))
+            held = self._seen[of + view] = (step.key, engine.picture(step))
         return held[1]
 
     def _shot(self, document: Written) -> Shot:
@@ -319,7 +233,26 @@ class Painter:
             shot = apply(shot, read_edit(json.loads(ask.trial)))
         ask = replace(ask, frame=min(ask.frame, shot.length - 1))
         data = self._picture(shot, ask)
-        return Painted(data, self._stray(shot, ask)) if ask.stray else data
+        if not ask.stray:
+            return data
+        return Painted(data, self._stray(shot, ask), self._scope(shot, ask) if ask.scope else None)
+
+    def _scope(self, shot: Shot, ask: Paint) -> Scope:
+        """An instrument of the joined picture, or of what is left of the chosen layer."""
+
+        def seen(view: View) -> Picture:
+            plan = self._engine.plan(
+                shot, ask.frame, short_side=ask.short_side, view=view, chosen=ask.chosen, solo=ask.solo,
+                quick=ask.chosen if ask.trial else None,
+            )  # fmt: skip
+            return self._engine.picture(plan, trying=bool(ask.trial))
+
+        if ask.scope_layer and ask.chosen is not None and not shot.layer(ask.chosen).source.adjusts:
+            picture = seen("on-black").copy()
+            picture[..., 3] = seen("matte")[..., 0]
+        else:
+            picture = seen("joined")
+        return Scope(jpeg(SCOPES[ask.scope](picture), 88), lost(picture))
 
     def _stray(self, shot: Shot, ask: Paint) -> Stray | None:
         chosen = next((layer for layer in shot.layers if layer.id == ask.chosen), None)
@@ -344,9 +277,10 @@ class Painter:
         if ask.window is not None:
             sheet = sheet.part(ask.window)
         step = self._full.plan(
-            shot, ask.frame, view=ask.view, chosen=ask.chosen, solo=ask.solo, sheet=sheet
-        )
-        key = f"{step.key} full"
+            shot, ask.frame, view=ask.view, chosen=ask.chosen, solo=ask.solo, sheet=sheet,
+            quick=ask.chosen if ask.trial else None,
+        )  # fmt: skip
+        key = f"{step.key} full {ask.marks}"
         return self._encoded.get(key) or self._encode(
             self._full.picture(step, trying=bool(ask.trial)),
             replace(ask, quality=FULL_QUALITY, shown_side=None), key,
@@ -354,16 +288,17 @@ class Painter:
 
     def _plan(self, shot: Shot, ask: Paint, frame: int) -> tuple[Step, str]:
         step = self._engine.plan(
-            shot, frame, short_side=ask.short_side, view=ask.view, chosen=ask.chosen, solo=ask.solo
-        )
-        return step, f"{step.key} {ask.shown_side} {ask.quality}"
+            shot, frame, short_side=ask.short_side, view=ask.view, chosen=ask.chosen, solo=ask.solo,
+            quick=ask.chosen if ask.trial else None,
+        )  # fmt: skip
+        return step, f"{step.key} {ask.shown_side} {ask.quality} {ask.marks}"
 
     def _encode(self, picture: Picture, ask: Paint, key: str) -> bytes:
         if ask.shown_side and ask.shown_side < min(picture.shape[:2]):
             factor = ask.shown_side / min(picture.shape[:2])
             size = (round(picture.shape[1] * factor), round(picture.shape[0] * factor))
             picture = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)  # type: ignore[assignment]
-        data = jpeg(picture, ask.quality)
+        data = jpeg(marked(picture) if ask.marks else picture, ask.quality)
         self._encoded.put(key, data, len(data))
         return data
 

@@ -12,8 +12,9 @@ from typing import Any
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.written import Piece, Written
+from velvet_seam.work.asks import Request
 from velvet_seam.work.helper import Helper
-from velvet_seam.work.painter import Request, serve
+from velvet_seam.work.painter import serve
 
 LIVE, SOON, WHENEVER = 0, 1, 2
 """How urgent a picture is: under the hand, on the screen, or for a wall of posters."""

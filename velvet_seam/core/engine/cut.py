@@ -1,7 +1,7 @@
 """Cutting out: the steps from a layer's picture to the layer as its seam leaves it.
 
-In order: the mattes, each joined with those before it; the edge; masks that keep; masks that limit
-and remove. What is fixed to the canvas, masks and the mattes taken from other layers, comes after the
+In order: the mattes, each joined with those before it; the edge; masks that keep; the look, where it is more than
+tables; masks that remove and limit; the crop. What is fixed to the canvas, masks and the mattes taken from other layers, comes after the
 layer has been placed.
 """
 
@@ -13,7 +13,11 @@ from typing import Any
 import numpy as np
 
 from velvet_seam.core.engine.context import Context
+from velvet_seam.core.engine.looking import Looking
+from velvet_seam.core.engine.lying import LEAST_SCALE
 from velvet_seam.core.engine.masking import Masking
+from velvet_seam.core.looks import Ground
+from velvet_seam.core.masks import Mask
 from velvet_seam.core.mattes import Cut, Home, Matte, Side
 from velvet_seam.core.picture.coverage import Plane, fitted, laid, mixed, weighed
 from velvet_seam.core.picture.edge import EdgeWork, worked
@@ -32,7 +36,7 @@ class Cutter:
 
     def __init__(
         self, context: Context, layer: Layer, frame: int, source: Step, width: int, height: int,
-        within: frozenset[str],
+        within: frozenset[str], looking: Looking | None = None,
     ) -> None:  # fmt: skip
         self._context, self._layer, self._frame = context, layer, frame
         self._source, self._width, self._height = source, width, height
@@ -40,6 +44,7 @@ class Cutter:
         self.at = At(frame - layer.span.first)
         self._scale = self.at.part(layer.place.scale)
         self._masking = Masking(context, layer, self.at, width, height)
+        self._looking = looking if looking is not None and not looking.simple else None
 
     @property
     def picture(self) -> Step:
@@ -58,6 +63,8 @@ class Cutter:
         return self._context.sheet.size
 
     def rows_left(self) -> tuple[float, float]:
+        if self._looking is not None:  # what it moves or spreads may come from anywhere
+            return 0.0, 1.0
         return self._masking.rows_left()
 
     def own_footage(self) -> Footage | None:
@@ -143,24 +150,51 @@ class Cutter:
         return Cut(step("edge", _worked, (work, self._width), cut.step))
 
     def _masked(self, cut: Cut, later: Later) -> tuple[Cut, Later]:
-        masks = [mask for mask in self._layer.seam.masks if mask.on]
-        for use in ("keep", "garbage", "limit"):
-            for fixed in ("layer", "canvas"):
-                these = [m for m in masks if m.use == use and m.fixed == fixed]
-                if not these:
-                    continue
-                plane = self._masking.planes(these, use, fixed == "canvas")
-                if fixed == "canvas":
-                    how = {"keep": "add", "garbage": "subtract", "limit": "intersect"}[use]
-                    later.append((plane, how))
-                elif use == "keep":
-                    if cut.step is not self._source:
-                        cut = Cut(step("keep-mask", _kept, (), cut.step, self._source, plane))
-                else:
-                    cut = self._weighed(cut, plane, use == "garbage")
+        """Keep masks, a look that is more than tables, masks that remove and limit, and the crop."""
+        cut = self._looked(self._use(cut, later, "keep"))
+        for use in ("garbage", "limit"):
+            cut = self._use(cut, later, use)
+        crop = self._masking.crop(cut.margin)
+        if crop is not None:
+            cut = self._weighed(cut, crop, False)
         if any(how == "add" for _, how in later):
-            later.insert(0, (self._raw_placed(), "whole"))
+            later.insert(0, (self._context.raw_placed(self._layer, self._frame), "whole"))
         return cut, later
+
+    def _use(self, cut: Cut, later: Later, use: str) -> Cut:
+        """Masks of one use laid on, or left for later where they are fixed to the canvas."""
+        masks = [mask for mask in self._layer.seam.masks if mask.on and mask.use == use]
+        for fixed in ("layer", "canvas"):
+            these = [mask for mask in masks if mask.fixed == fixed]
+            if not these:
+                continue
+            plane = self._masking.planes(these, use, fixed == "canvas", cut.margin)
+            if fixed == "canvas":
+                how = {"keep": "add", "garbage": "subtract", "limit": "intersect"}[use]
+                later.append((plane, how))
+            elif use != "keep":
+                cut = self._weighed(cut, plane, use == "garbage")
+            elif cut.step is not self._source:
+                cut = Cut(step("keep-mask", _kept, (), cut.step, self._source, plane))
+        return cut
+
+    def looked(self) -> Cut:
+        """The whole picture with its look, nothing cut out."""
+        return self._looked(Cut(self._source))
+
+    def _looked(self, cut: Cut) -> Cut:
+        """The layer's look, where it is more than tables."""
+        if self._looking is None:
+            return cut
+        made, margin = self._looking.worked(cut.step, self._ground(), self._limits)
+        return cut if made is cut.step else Cut(made, margin=margin)
+
+    def _ground(self) -> Ground:
+        size = self._context.picture_size(self._layer)
+        return Ground(size, size[0] / self._width / max(self._scale, LEAST_SCALE))
+
+    def _limits(self, masks: tuple[Mask, ...], margin: int) -> Step:
+        return self._masking.planes(masks, "limit", False, margin)
 
     def _weighed(self, cut: Cut, plane: Step, out: bool) -> Cut:
         """A cut-out and what a mask leaves of it. While one is worked on, the key alone is kept; in a
@@ -168,14 +202,10 @@ class Cutter:
         side: Side = "outside" if out else "inside"
         written = cut.written
         if written is None or cut.side or not self.video:
-            return Cut(step("mask", _shown, (side,), cut.step, plane))
+            return Cut(step("mask", _shown, (side,), cut.step, plane), margin=cut.margin)
         args = ("whole", side, *written.args)
         made = step(cut.step.kind, written.function, args, *cut.step.inputs, plane)
         return Cut(made, written=written, side=side)
-
-    def _raw_placed(self) -> Step:
-        """The layer with nothing cut out, placed: what an added coverage shows of it."""
-        return self._context.raw_placed(self._layer, self._frame)
 
 
 def _steady(strength: float, source: Picture, cut: Picture, *others: Any) -> Picture:

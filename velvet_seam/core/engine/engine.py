@@ -69,12 +69,13 @@ class Engine:
     def plan(
         self, shot: Shot, frame: int, *, short_side: int | None = None, view: View = "joined",
         chosen: str | None = None, solo: Collection[str] = (), sheet: Sheet | None = None,
-        video: bool = False,
+        video: bool = False, quick: str | None = None,
     ) -> Step:  # fmt: skip
         """The plan of a frame at canvas size, reduced to a short side, or on a given sheet, as a picture
-        or as a ``video`` frame; computes nothing."""
+        or as a ``video`` frame; computes nothing. The look of the layer ``quick`` is made of coarser tables: a
+        hand is on it."""
         sheet = sheet or Sheet.of(shot, short_side)
-        planner = Planner(shot, sheet, self._footage, video, self._known)
+        planner = Planner(shot, sheet, self._footage, video, self._known, quick)
         return planner.plan(frame, view, chosen, solo)
 
     def picture(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from math import ceil, floor, radians
 
 import numpy as np
@@ -9,7 +10,7 @@ import numpy as np
 from velvet_seam.core.engine.context import Context
 from velvet_seam.core.masks import Ground, Mask
 from velvet_seam.core.picture.coverage import Plane, all_joined, faded
-from velvet_seam.core.picture.shape import Soft
+from velvet_seam.core.picture.shape import BOX, Soft, cover
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.steps import Step, step
 from velvet_seam.core.timing.at import At
@@ -56,6 +57,21 @@ def _all_joined(hows: tuple[str, ...], *planes: Plane) -> Plane:
     return all_joined(list(zip(planes, hows, strict=True)))
 
 
+def _cropped(
+    sides: tuple[float, float, float, float], ground: tuple[int, int], radius: float, softness: float,
+    size: tuple[int, int], back: tuple[tuple[float, ...], ...], unit: float,
+) -> Plane:  # fmt: skip
+    """The coverage of a crop: see :class:`velvet_seam.core.shot.crop.Crop`; ``radius`` in source pixels."""
+    left, top, right, bottom = sides
+    wide, high = ground[0] * (1 - left - right), ground[1] * (1 - top - bottom)
+    if wide <= 0 or high <= 0:
+        return np.zeros((size[1], size[0]), np.uint8)
+    middle = ground[0] * (1 + left - right) / 2, ground[1] * (1 + top - bottom) / 2
+    to_own = np.array([[1, 0, -middle[0]], [0, 1, -middle[1]], [0, 0, 1]]) @ np.array(back)
+    soft = Soft(inside=softness, pixel=unit * back[0][0])
+    return cover(size, BOX, to_own, (wide / 2, high / 2, radius), unit, soft)
+
+
 class Masking:
     """The masks of one layer, ``at`` one of its frames, over a picture of so many source pixels."""
 
@@ -64,15 +80,15 @@ class Masking:
         self._width, self._height = width, height
         self._scale = at.part(layer.place.scale)
 
-    def planes(self, masks: list[Mask], use: str, on_canvas: bool) -> Step:
-        """The coverage of some masks together."""
-        planes = [self._plane(mask, on_canvas) for mask in masks]
+    def planes(self, masks: Sequence[Mask], use: str, on_canvas: bool, margin: int = 0) -> Step:
+        """The coverage of some masks together; over the layer's picture with so many pixels around it."""
+        planes = [self._plane(mask, on_canvas, margin) for mask in masks]
         hows = [mask.combine if use == "limit" else "add" for mask in masks]
         if len(planes) == 1 and hows[0] != "subtract":
             return planes[0]
         return step("mask-planes", _all_joined, (tuple(hows),), *planes)
 
-    def _plane(self, mask: Mask, on_canvas: bool) -> Step:
+    def _plane(self, mask: Mask, on_canvas: bool, margin: int) -> Step:
         sheet = self._context.sheet
         # What is thinner than a pixel of the canvas covers only as much of one, so that a shape that grows
         # from nothing begins with nothing, however soft.
@@ -81,11 +97,34 @@ class Masking:
         if on_canvas:
             size, ground, back, unit = sheet.size, sheet.canvas, sheet.back(), 1.0
         else:
-            size, ground = self._context.picture_size(self._layer), (self._width, self._height)
-            across, down = ground[0] / size[0], ground[1] / size[1]
-            back, unit = ((across, 0.0, 0.0), (0.0, down, 0.0), (0.0, 0.0, 1.0)), self._scale
+            size, back = self._over(margin)
+            ground, unit = (self._width, self._height), self._scale
         args = (MaskAt(mask, self._at), size, ground, back, unit, here)
         return step("mask-plane", _drawn, args)
+
+    def _over(self, margin: int) -> tuple[tuple[int, int], tuple[tuple[float, ...], ...]]:
+        """The size of the layer's picture with so many pixels around it, and the 3 × 3 matrix from its pixels to
+        those of the source."""
+        width, height = self._context.picture_size(self._layer)
+        across, down = self._width / width, self._height / height
+        back = (
+            (across, 0.0, -margin * across),
+            (0.0, down, -margin * down),
+            (0.0, 0.0, 1.0),
+        )
+        return (width + 2 * margin, height + 2 * margin), back
+
+    def crop(self, margin: int) -> Step | None:
+        """What the layer's crop leaves of its picture; None where that is all."""
+        crop = self._layer.crop
+        if crop.none:
+            return None
+        part, at = self._at.part, self._at
+        sides = (part(crop.left), part(crop.top), part(crop.right), part(crop.bottom))
+        size, back = self._over(margin)
+        lengths = at(crop.radius) / self._scale, at(crop.softness)
+        args = (sides, (self._width, self._height), *lengths, size, back, self._scale)
+        return step("crop", _cropped, args)
 
     def rows_left(self) -> tuple[float, float]:
         """What the masks leave of a layer's height, as parts of it: the rest need not be keyed."""

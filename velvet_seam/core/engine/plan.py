@@ -8,15 +8,26 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 from dataclasses import replace
+from math import ceil
 from typing import Any, Literal
 
 import numpy as np
 
+from velvet_seam.core.engine.adjusting import (
+    Adjusting,
+    as_patch,
+    as_whole_patch,
+    inside,
+    mixed_floats,
+)
 from velvet_seam.core.engine.cut import Cutter, laid_over, loose
+from velvet_seam.core.engine.looking import Looking
 from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.engine.masking import Masking
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.showing import Showing
+from velvet_seam.core.engine.surrounding import cut, lit_by, surrounded, wider
 from velvet_seam.core.mattes import Cut, DifferenceKey, Home, LayerMatte
 from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
@@ -80,11 +91,11 @@ class Planner:
 
     def __init__(
         self, shot: Shot, sheet: Sheet, footage: Callable[[str], Footage], video: bool = False,
-        known: Known | None = None,
+        known: Known | None = None, quick: str | None = None,
     ) -> None:  # fmt: skip
         self._shot, self._sheet, self._footage = shot, sheet, footage
         self._known, self._lies = known, Lying(shot, footage)
-        self._video = video
+        self._video, self._quick = video, quick
 
     def plan(
         self, frame: int, view: View = "joined", chosen: str | None = None,
@@ -113,8 +124,9 @@ class Planner:
         return self._compose(bed, [(placed, "normal", 1.0)], finished=True)
 
     def _stack(
-        self, frame: int, chosen: str | None, solo: Collection[str], *, only_below: bool
-    ) -> Step:
+        self, frame: int, chosen: str | None, solo: Collection[str], *, only_below: bool,
+        finished: bool = True,
+    ) -> Step:  # fmt: skip
         """The joined layers. What lies below the chosen one is kept: that one is being worked on."""
         colour = colour_to_rgb(self._shot.canvas.background)
         joins: list[tuple[Step, str, float]] = []
@@ -127,8 +139,72 @@ class Planner:
                     base, joins = self._compose(colour, joins, finished=False), []
             if layer.hidden or not layer.span.holds(frame) or (solo and layer.id not in solo):
                 continue
-            joins += self._joins(layer, frame)
-        return self._compose(colour, joins, finished=True, base=base)
+            if layer.source.adjusts:
+                base, joins = self._adjusted(layer, frame, colour, joins, base, solo)
+            elif (wrap := self._wrapping(layer, frame)) is not None:
+                if joins or base is None:
+                    base, joins = self._compose(colour, joins, finished=False, base=base), []
+                joins = list(
+                    self._made_joins(layer, frame, self._lighting(layer, frame, wrap, base, solo))
+                )
+            else:
+                joins += self._joins(layer, frame)
+        return self._compose(colour, joins, finished=finished, base=base)
+
+    def _adjusted(
+        self, layer: Layer, frame: int, colour: tuple[int, int, int],
+        joins: list[tuple[Step, str, float]], base: Step | None, solo: Collection[str],
+    ) -> tuple[Step | None, list[tuple[Step, str, float]]]:  # fmt: skip
+        """What has been joined, and what is still to be, after an adjustment layer."""
+        opacity = self._opacity(layer, frame)
+        at = At(frame - layer.span.first)
+        looking = self._looking(layer, frame)
+        sheet = self._sheet
+        adjusting = Adjusting(looking, sheet, self._shot.light == "linear", None)
+        if adjusting.idle or opacity <= 0:
+            return base, joins
+        covered = None if self._everywhere(layer, frame) else self.placed(layer, frame)
+        if adjusting.simple and layer.seam.blend == "normal":
+            return base, [*joins, *((one, "normal", opacity) for one in adjusting.tables(covered))]
+        below = (
+            self._compose(colour, joins, finished=False, base=base)
+            if joins or base is None
+            else base
+        )
+        wider = adjusting.around()
+        around = below
+        if wider.window != sheet.window:
+            other = Planner(self._shot, wider, self._footage, known=self._known, quick=self._quick)
+            around = other._stack(frame, layer.id, solo, only_below=True, finished=False)
+        on = Planner(self._shot, wider, self._footage)
+        masking = Masking(on, layer, at, *self._lies.size(layer))
+        seen = replace(
+            adjusting, plane_of=lambda masks, margin: masking.planes(masks, "limit", True, margin)
+        ).seen(around, wider)
+        linear = self._shot.light == "linear"
+        if layer.seam.blend != "normal":
+            if covered is None:
+                patch = step("adjusted", as_whole_patch, (sheet.size, linear), seen)
+            else:
+                patch = step("adjusted", as_patch, (sheet.size, linear), seen, covered)
+            return below, [(patch, layer.seam.blend, opacity)]
+        if covered is None and opacity >= 1:
+            return seen, []
+        if covered is None:
+            return step("adjusted", mixed_floats, (opacity,), below, seen), []
+        return step("adjusted", inside, (opacity, sheet.size), below, seen, covered), []
+
+    def _everywhere(self, layer: Layer, frame: int) -> bool:
+        """Whether an adjustment layer covers the whole canvas."""
+        seam, spot, place = layer.seam, self._lies.spot(layer, frame), layer.place
+        canvas = self._shot.canvas
+        whole = not any(part.on for part in seam.parts) and layer.crop.none and place.pins.none
+        middle = (spot.x, spot.y) == (canvas.width / 2, canvas.height / 2)
+        return bool(whole and middle and spot.scale >= 1 and not spot.rotation and not spot.wipe)
+
+    def _looking(self, layer: Layer, frame: int) -> Looking:
+        own = frame - layer.span.first
+        return Looking(layer.look, At(own), own, float(self._shot.rate), layer.id == self._quick)
 
     def _joins(self, layer: Layer, frame: int) -> Joins:
         """A layer's echoes and itself."""
@@ -137,7 +213,7 @@ class Planner:
             return self._made_joins(layer, frame)
         shows = layer.source.shows
         digest = self._footage(shows).digest if shows is not None else ""
-        key = (id(layer), frame, self._sheet, self._shot.rate, digest)
+        key = (id(layer), frame, self._sheet, self._shot.rate, digest, layer.id == self._quick)
         found = self._known.get(key)
         if found is None:
             if len(self._known) >= MOST_KNOWN:
@@ -145,12 +221,57 @@ class Planner:
             found = self._known[key] = (layer, self._made_joins(layer, frame))
         return found[1]
 
-    def _made_joins(self, layer: Layer, frame: int) -> Joins:
+    def _made_joins(
+        self, layer: Layer, frame: int, lit: Callable[[Step], Step] | None = None
+    ) -> Joins:
         joins = self._echoes(layer, frame)
         opacity = self._opacity(layer, frame)
         if opacity > 0:
-            joins.append((self._lying(layer, frame), layer.seam.blend, opacity))
+            joins += self._surrounded(layer, frame, opacity, lit)
         return tuple(joins)
+
+    def _surrounded(
+        self, layer: Layer, frame: int, opacity: float, lit: Callable[[Step], Step] | None
+    ) -> list[tuple[Step, str, float]]:
+        """The layer, and what lies around it."""
+        blend, around = layer.seam.blend, layer.around
+        if around.none:
+            return [(self._lying(layer, frame), blend, opacity)]
+        at = At(frame - layer.span.first)
+        on = wider(self._sheet, around, at)
+        placed = Planner(self._shot, on, self._footage, self._video, quick=self._quick).placed(
+            layer, frame
+        )
+        own = cut(on, self._sheet, placed)
+        return surrounded(
+            around, at, on, self._sheet, placed, lit(own) if lit else own, blend, opacity
+        )
+
+    def _wrapping(self, layer: Layer, frame: int) -> tuple[float, float] | None:
+        """How the light of what lies below spills over the layer, where it does."""
+        if not layer.around.wrap.on:
+            return None
+        per = self._sheet.whole[0] / self._sheet.canvas[0]
+        return layer.around.wrap.wrapping(At(frame - layer.span.first), per)
+
+    def _lighting(
+        self,
+        layer: Layer,
+        frame: int,
+        wrap: tuple[float, float],
+        below: Step,
+        solo: Collection[str],
+    ) -> Callable[[Step], Step]:
+        """Lays the light of what lies ``below`` over a layer's rim; of an enlarged picture, of what lies beside it, too."""
+        reach = ceil(3 * wrap[0]) + 1
+        left, top, width, height = self._sheet.window
+        on = self._sheet.part((left - reach, top - reach, width + 2 * reach, height + 2 * reach))
+        if on.window != self._sheet.window:
+            other = Planner(self._shot, on, self._footage, known=self._known, quick=self._quick)
+            below = other._stack(frame, layer.id, solo, only_below=True, finished=False)
+        corner = on.window[0] - left, on.window[1] - top
+        linear = self._shot.light == "linear"
+        return lambda placed: lit_by(wrap, linear, corner, placed, below)
 
     def _opacity(self, layer: Layer, frame: int) -> float:
         own = At(frame - layer.span.first).part(layer.seam.opacity)
@@ -190,6 +311,7 @@ class Planner:
     def placed(
         self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False,
         within: frozenset[str] = frozenset(), to_join: bool = False, moved: Matrix | None = None,
+        looked: bool | None = None,
     ) -> Step:  # fmt: skip
         """The layer as a patch of the sheet: cut out and masked, or ``raw``, or its coverage.
 
@@ -199,18 +321,26 @@ class Planner:
             to_join: the layer will only be joined with others. Where a video frame is made and nothing is
                 cut out of the clip, its pixels may then stay in the planes of its codec.
             moved: from where the layer lies on the canvas to where it is to lie instead.
+            looked: with its look; unless something else is said, where it is not ``raw``.
         """
         source, width, height = self._source(layer, frame)
         cut, later = Cut(source), list[tuple[Step, str]]()
         spot = self._lies.spot(layer, frame)
+        if looked is None:
+            looked = not raw and not layer.source.adjusts
+        looking = self._looking(layer, frame) if looked else None
+        cutter = Cutter(self, layer, frame, source, width, height, within | {layer.id}, looking)
         if not raw:
-            inside = within | {layer.id}
-            cut, later = Cutter(self, layer, frame, source, width, height, inside).cut()
+            cut, later = cutter.cut()
+        elif looking is not None:
+            cut = cutter.looked()
         picture = cut.step
+        toned = looking is not None and looking.simple and bool(looking.parts) and not grey
         if grey:
             picture = step("grey", _coverage, (), picture)
         size = self._sheet.size
-        if to_join and self._video and picture is source and not later and not spot.wipe:
+        plain = to_join and self._video and picture is source and not later and not spot.wipe
+        if plain and not toned:
             picture = self.in_planes(layer, frame)
         if spot.wipe:
             picture = step("wipe", _wiped, spot.wipe, picture)
@@ -224,7 +354,10 @@ class Planner:
             matrices = matrices[:1]  # what stands still is not blurred
         if self._video and len(matrices) == 1 and picture is cut.step:
             picture = loose(cut)
-        placed = step("place", _placed, (tuple(matrices), size, width, height), picture)
+        if toned and looking is not None:
+            picture = looking.laid_on(picture)
+        args = (tuple(matrices), size, width, height, cut.margin)
+        placed = step("place", _placed, args, picture)
         return laid_over(placed, later, grey) if later else placed
 
     def _matrix(self, layer: Layer, frame: float, moved: Matrix | None = None) -> Matrix:
@@ -252,7 +385,7 @@ class Planner:
         return self.placed(layer, frame, within=within, moved=moved)
 
     def raw_placed(self, layer: Layer, frame: int) -> Step:
-        return self.placed(layer, frame, raw=True)
+        return self.placed(layer, frame, raw=True, looked=True)
 
     def moved(self, layer: Layer, frame: int, home: Home | None) -> Matrix | None:
         """How a layer has moved over the canvas since it lay at home; None where nothing moves with it."""
@@ -314,22 +447,28 @@ def _composed(
 
 
 def _placed(
-    matrices: tuple[Matrix, ...], size: tuple[int, int], width: int, height: int,
+    matrices: tuple[Matrix, ...], size: tuple[int, int], width: int, height: int, margin: int,
     picture: Picture | Planes | Loose,
 ) -> Patch | PlanesPatch | None:  # fmt: skip
-    """A picture of so many source pixels on the sheet: where it lies at one moment, or the mean of several."""
+    """A picture of so many source pixels, with ``margin`` of its own around it, on the sheet: where it lies at one
+    moment, or the mean of several."""
     if isinstance(picture, Loose):
-        h, w = picture.pixels.shape[:2]
-        ratio = np.diag([width / w, height / h, 1.0])
+        ratio = _ratio(width, height, margin, *picture.pixels.shape[:2])
         return place(picture.pixels, matrices[0] @ ratio, *size, picture.held)
     if isinstance(picture, Planes):
-        ratio = np.diag([width / picture.width, height / picture.height, 1.0])
+        ratio = _ratio(width, height, margin, picture.height, picture.width)
         if len(matrices) == 1:
             return place_planes(picture, matrices[0] @ ratio, *size)
         picture = picture.rgba()
-    ratio = np.diag([width / picture.shape[1], height / picture.shape[0], 1.0])
+    ratio = _ratio(width, height, margin, *picture.shape[:2])
     made = [place(picture, matrix @ ratio, *size) for matrix in matrices]
     return made[0] if len(made) == 1 else averaged(made)
+
+
+def _ratio(width: int, height: int, margin: int, high: int, wide: int) -> Matrix:
+    """From pixels of a picture to those of its source."""
+    across, down = width / (wide - 2 * margin), height / (high - 2 * margin)
+    return np.array([[across, 0, -margin * across], [0, down, -margin * down], [0, 0, 1.0]])
 
 
 def _wiped(side: str, part: float, picture: Picture) -> Picture:

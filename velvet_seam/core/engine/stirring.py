@@ -12,6 +12,7 @@ from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.motion import Stir
 from velvet_seam.core.timing.at import At
 from velvet_seam.core.timing.ease import eased
+from velvet_seam.core.timing.noise import noise, smooth_noise
 
 
 def spot_at(layer: Layer, frame: float, rate: float, size: Size, canvas: Size) -> Spot:
@@ -55,25 +56,3 @@ def stirred(stir: Stir, at: At, rate: float) -> tuple[float, float, float, float
     dy = far * smooth_noise(seed, 1, beat) + jump * noise(seed, 11, number)
     dim = flicker * (0.5 + 0.5 * noise(seed, 12, number))
     return dx, dy, turn * smooth_noise(seed, 2, beat), 1 - dim
-
-
-def noise(seed: int, lane: int, number: int) -> float:
-    """A number from −1 to 1 that looks like chance and is always the same: Philox of the three, so
-    that any frame can be asked for by itself.
-
-    >>> noise(1, 0, 5) == noise(1, 0, 5), noise(1, 0, 5) == noise(2, 0, 5)
-    (True, False)
-    """
-    key = (seed << 8 | lane) & 0xFFFFFFFFFFFFFFFF
-    bits = np.random.Philox(key=key, counter=number & 0xFFFFFFFFFFFFFFFF)
-    return float(bits.random_raw() / 2**63 - 1)
-
-
-def smooth_noise(seed: int, lane: int, at: float) -> float:
-    """Noise between whole numbers, −1 to 1, without a jerk: a cubic through the numbers beside it
-    (E. Catmull and R. Rom, 1974), held inside."""
-    whole = int(np.floor(at))
-    a, b, c, d = (noise(seed, lane, whole + k) for k in (-1, 0, 1, 2))
-    t = at - whole
-    value = b + 0.5 * t * (c - a + t * (2 * a - 5 * b + 4 * c - d + t * (3 * (b - c) + d - a)))
-    return min(1.0, max(-1.0, value))

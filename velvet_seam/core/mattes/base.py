@@ -42,6 +42,8 @@ class Cut:
     """Of what can be written whole, with a mask laid on, or loose."""
     side: Side | None = None
     """A mask has been laid on already, this side of it left, and no other can be in the same go."""
+    margin: int = 0
+    """Pixels of the picture around what it was: a blur, say, reaches beyond the frame."""
 
 
 class Asked(Protocol):

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.adjust import ADJUST, Adjust
 from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
 from velvet_seam.core.picture.colour import to_linear
 from velvet_seam.core.picture.join import TO_DISPLAY, TO_LIGHT
@@ -34,7 +35,7 @@ _NONE = np.empty(0, np.float32)
 class Join:
     """How a patch joins what lies below it: a blend by its name, opacity 0 to 1."""
 
-    patch: Patch | PlanesPatch
+    patch: Patch | PlanesPatch | Adjust
     blend: str
     opacity: float
 
@@ -42,6 +43,8 @@ class Join:
 def _everywhere(join: Join, width: int, height: int) -> Join:
     """A layer that cuts also where it is not lies on the whole picture."""
     patch = join.patch
+    if isinstance(patch, Adjust):
+        return join
     if isinstance(patch, PlanesPatch):
         if NUMBER[join.blend] not in EVERYWHERE or (patch.planes.height, patch.planes.width) == (
             height,
@@ -58,13 +61,29 @@ def _everywhere(join: Join, width: int, height: int) -> Join:
     return Join(Patch(0, 0, pixels), join.blend, join.opacity)
 
 
-def _laid(joins: Sequence[Join]) -> tuple[Layers, list[NDArray[np.uint8]]]:
+def _adjusting(one: Adjust, size: tuple[int, int]) -> tuple[tuple[int, ...], int, tuple[int, int]]:
+    """Where an adjustment lies, the address of its coverage, and its table as the kernel reads it."""
+    table = one.table.curves if one.table.lattice is None else one.table.lattice
+    assert table is not None
+    read = (table.ctypes.data, one.table.side)
+    if one.cover is None:
+        return (0, 0, *size, 0, -1, 0), 0, read
+    h, w = one.cover.shape
+    return (one.left, one.top, w, h, w, -1, 0), one.cover.ctypes.data, read
+
+
+def _laid(joins: Sequence[Join], size: tuple[int, int]) -> tuple[Layers, list[NDArray[np.uint8]]]:
     """Layers as the kernel reads them, and the memory that it is given the addresses of."""
     patches = [join.patch for join in joins]
     held, addresses, folded, gains = [], [], [], []
     shapes: list[tuple[int, int, int]] = []
     spots = np.zeros((len(patches), 7), np.int64)
+    tables = np.zeros((len(patches), 2), np.uint64)
     for k, patch in enumerate(patches):
+        if isinstance(patch, Adjust):
+            spots[k], address, tables[k] = _adjusting(patch, size)
+            addresses.append(address)
+            continue
         if isinstance(patch, PlanesPatch):
             one = patch.planes
             spots[k] = patch.left, patch.top, one.width, one.height, 0, len(shapes), 0
@@ -79,12 +98,16 @@ def _laid(joins: Sequence[Join]) -> tuple[Layers, list[NDArray[np.uint8]]]:
         spots[k] = patch.left, patch.top, w, h, w if len(rows) == h else 0, -1, flat
         held.append(rows)
         addresses.append(rows.ctypes.data)
-    modes = np.array([NUMBER[join.blend] for join in joins], np.int64)
+    adjust = [isinstance(join.patch, Adjust) for join in joins]
+    modes = np.array(
+        [ADJUST if on else NUMBER[join.blend] for on, join in zip(adjust, joins, strict=True)],
+        np.int64,
+    )
     opacities = np.array([join.opacity for join in joins], np.float64)
     layers = Layers(
         np.array(addresses, np.uint64), spots, modes, opacities,
         np.array(folded, np.uint64).reshape(-1, 3), np.array(shapes, np.int64).reshape(-1, 3),
-        np.array(gains, np.float32).reshape(-1, 6),
+        np.array(gains, np.float32).reshape(-1, 6), tables,
     )  # fmt: skip
     return layers, held
 
@@ -99,7 +122,7 @@ def _run(
     base: Below | None, form: int, linear: bool,
 ) -> tuple[NDArray[np.float32], NDArray[np.uint32], NDArray[np.uint8]]:  # fmt: skip
     joins = [_everywhere(join, width, height) for join in joins]
-    layers, held = _laid(joins)
+    layers, held = _laid(joins, (width, height))
     ground = np.array([c / 255 for c in colour], np.float32)
     if linear:
         ground = to_linear(ground).astype(np.float32)

@@ -13,8 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
+from velvet_seam.core.picture.adjust import ADJUST, adjust_piece
 from velvet_seam.core.picture.blend import NORMAL_NUMBER
 from velvet_seam.core.picture.frame_rows import chroma_row, colour_sums, luma_row, sums_held
+from velvet_seam.core.picture.grade import PIECE as PIECE_OF_TABLE
 from velvet_seam.core.picture.join import join_piece, shown
 from velvet_seam.core.picture.one_pass import ONE_PASS, joined_at_once
 from velvet_seam.core.picture.planes import pixel_row, plane_row, tint_row, tints_held
@@ -42,6 +44,8 @@ class Layers(NamedTuple):
     shapes: NDArray[np.int64]
     """Rows of Y' that are there, bytes of one, bytes of a row of Cb and of Cr."""
     gains: NDArray[np.float32]
+    tables: NDArray[np.uint64]
+    """Of each that adjusts what lies below: the address of its table, and the nodes along a side of it, or 0."""
 
 
 class Written(NamedTuple):
@@ -149,6 +153,11 @@ def _join_band(first, last, base, colour, p, layers, written, tables):
         layers.opacities,
     )
     folded, shapes, gains = layers.folded, layers.shapes, layers.gains
+    tables_of = layers.tables
+    room = PIECE_OF_TABLE if np.any(modes == ADJUST) else 0
+    where, weighing = np.empty(4 * room, np.uint32), np.empty(4 * room, np.uint32)
+    nodes, sums = np.empty(4 * room, np.uint64), np.empty(room, np.uint64)
+    part = np.empty(room, np.float32)
     planes, packed, frame = written.planes, written.packed, written.frame
     light, display, weights = tables.light, tables.display, tables.weights
     to, s = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
@@ -190,6 +199,11 @@ def _join_band(first, last, base, colour, p, layers, written, tables):
                 if j < 0 or j >= h or x0 >= x1:
                     continue
                 f = spots[k, 5]
+                if modes[k] == ADJUST:
+                    adjust_piece(to, x0 - begin, p, x1 - x0, tables_of[k, 0], np.int64(tables_of[k, 1]), addresses[k],
+                                 np.uint64(j * to_next + x0 - left), opacities[k], light.size > 0,
+                                 where, weighing, nodes, sums, part)  # fmt: skip
+                    continue
                 if f >= 0 and simple and _plain(modes[k], opacities[k], left):
                     plane_row(_luma(folded, shapes, f), np.uint64(j * shapes[f, 1]), tints[f], w, x0 - left,
                               x1 - x0, gains[f], to, np.uint64(x0 - begin), p)  # fmt: skip

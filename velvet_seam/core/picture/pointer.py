@@ -26,3 +26,5 @@ def _pointing_to(kind):
 
 pixels_at, bytes_at = _pointing_to(nb.uint32), _pointing_to(nb.uint8)
 """To packed pixels, and to the bytes of a plane; an array of them is made by ``numba.carray``."""
+words_at, floats_at = _pointing_to(nb.uint64), _pointing_to(nb.float32)
+"""To the nodes of a table, and to its curves."""

@@ -8,6 +8,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from velvet_seam.core.shot.around import Around
+from velvet_seam.core.shot.crop import Crop
+from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.motion import Echo, Passage, Stir
 from velvet_seam.core.shot.pins import Pins
 from velvet_seam.core.shot.seam import Seam
@@ -169,6 +172,9 @@ class Layer(Part):
                step=5, shown=(0, 360), find="shutter angle"),
     ] = 0.0  # fmt: skip
     sound: OwnSound = OwnSound()
+    look: Look = Look()
+    crop: Crop = Crop()
+    around: Around = Around()
     seam: Seam = Seam()
     hidden: bool = False
     locked: bool = False

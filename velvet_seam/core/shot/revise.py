@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from velvet_seam.core.shot.layer import Layer, SoundTrack
+from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.animated import Keyframe
@@ -35,6 +36,24 @@ def replaced(shot: Shot, target: str, change: Callable[[Any], Any]) -> Shot:
     if any(layer.id == target for layer in shot.layers):
         return with_layer(shot, change(shot.layer(target)))
     return with_sound(shot, change(shot.sound(target)))
+
+
+def fresh_look(look: Look, new_id: str) -> Look:
+    """A look for another layer: its parts and their masks get ids of their own."""
+    parts = [
+        revised(
+            part, id=f"{new_id[:30]}-p{i}",
+            masks=[revised(m, id=f"{new_id[:30]}-p{i}m{j}") for j, m in enumerate(part.masks)],
+        )
+        for i, part in enumerate(look.parts)
+    ]  # fmt: skip
+    made: Look = revised(look, parts=parts)
+    return made
+
+
+def fresh_parts(layer: Layer, new_id: str) -> dict[str, Any]:
+    """What has ids of its own in a layer, for a copy of it."""
+    return {"seam": fresh_seam(layer, new_id), "look": fresh_look(layer.look, new_id)}
 
 
 def fresh_seam(layer: Layer, new_id: str) -> Seam:

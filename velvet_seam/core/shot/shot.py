@@ -17,7 +17,7 @@ from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.rate import FrameRate
 from velvet_seam.core.words import Colour, Name, Part
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 MAX_SIDE = 4096
 
 
@@ -32,7 +32,7 @@ class Canvas(Part):
 class Shot(Part):
     """A canvas, a length, a stack of layers from bottom to top, and sounds."""
 
-    schema_version: Literal[3] = 3
+    schema_version: Literal[4] = 4
     name: Name
     canvas: Canvas
     rate: FrameRate
@@ -62,6 +62,10 @@ class Shot(Part):
             yield layer.id
             for part in layer.seam.parts:
                 yield part.id
+            for one in layer.look.parts:
+                yield one.id
+                for mask in one.masks:
+                    yield mask.id
         for sound in self.sounds:
             yield sound.id
         for mark in self.marks:

@@ -51,5 +51,14 @@ def from_version_2(document: dict[str, Any]) -> dict[str, Any]:
     return document | {"schema_version": 3}
 
 
-UPGRADES = (from_version_1, from_version_2)
+def from_version_3(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 has looks, crops and what lies around a layer, which one of version 3 does without.
+
+    >>> from_version_3({"schema_version": 3, "layers": []})["schema_version"]
+    4
+    """
+    return document | {"schema_version": 4}
+
+
+UPGRADES = (from_version_1, from_version_2, from_version_3)
 """From each version to the next, the first first."""

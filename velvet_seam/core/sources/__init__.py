@@ -6,13 +6,22 @@ from typing import TYPE_CHECKING, Annotated, Union
 
 from pydantic import Field
 
+from velvet_seam.core.sources.adjustment import AdjustmentSource
 from velvet_seam.core.sources.base import Asked, SourceBase
 from velvet_seam.core.sources.colour import ColourSource
 from velvet_seam.core.sources.footage import FootageSource
 
-__all__ = ["SOURCES", "Asked", "ColourSource", "FootageSource", "Source", "SourceBase"]
+__all__ = [
+    "SOURCES",
+    "AdjustmentSource",
+    "Asked",
+    "ColourSource",
+    "FootageSource",
+    "Source",
+    "SourceBase",
+]
 
-SOURCES: tuple[type[SourceBase], ...] = (FootageSource, ColourSource)
+SOURCES: tuple[type[SourceBase], ...] = (FootageSource, ColourSource, AdjustmentSource)
 """All kinds; a new one is named here."""
 
 if TYPE_CHECKING:

@@ -38,6 +38,8 @@ class SourceBase(Part):
     """What a layer shows. Sizes are in pixels of the source, unless it says otherwise."""
 
     label: ClassVar[str]
+    adjusts: ClassVar[bool] = False
+    """It has no picture of its own, but changes what lies below."""
 
     kind: str
 

@@ -20,10 +20,10 @@ class ColourSource(SourceBase):
     colour: Colour
 
     def picture(self, asked: Asked, planes: bool = False) -> Step:
-        return step("colour", _filled, (colour_to_rgb(self.colour), asked.sheet))
+        return step("colour", filled, (colour_to_rgb(self.colour), asked.sheet))
 
 
-def _filled(rgb: tuple[int, int, int], size: tuple[int, int]) -> Picture:
+def filled(rgb: tuple[int, int, int], size: tuple[int, int]) -> Picture:
     """One row, seen again for every row."""
     row = np.full((1, size[0], 4), (*rgb, 255), np.uint8)
     return np.broadcast_to(row, (size[1], size[0], 4))

@@ -19,6 +19,7 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits.base import EditBase, apply
 from velvet_seam.core.shot.edits.footage import ReplaceFootage
 from velvet_seam.core.shot.edits.keys import EaseKeys, KeyHere, MoveKeys, PasteKeys, RemoveKeys
+from velvet_seam.core.shot.edits.looks import AddLookPart, MoveLookPart, WearLook
 from velvet_seam.core.shot.edits.marks import AddMark, RemoveMarks
 from velvet_seam.core.shot.edits.outline import AddPoint, RemovePoint
 from velvet_seam.core.shot.edits.rate import ChangeRate
@@ -39,10 +40,10 @@ from velvet_seam.core.shot.edits.values import SetValues
 from velvet_seam.core.shot.shot import sentence
 
 __all__ = [
-    "EDITS", "AddLayer", "AddMark", "AddMask", "AddMatte", "AddPoint", "AddSound", "ChangeRate", "ChangeSpeed",
-    "DuplicateLayer", "EaseKeys", "Edit", "EditBase", "Freeze", "KeyHere", "MoveInTime", "MoveKeys", "PasteKeys",
+    "EDITS", "AddLayer", "AddLookPart", "AddMark", "AddMask", "AddMatte", "AddPoint", "AddSound", "ChangeRate", "ChangeSpeed",
+    "DuplicateLayer", "EaseKeys", "Edit", "EditBase", "Freeze", "KeyHere", "MoveInTime", "MoveKeys", "MoveLookPart", "PasteKeys",
     "RemoveKeys", "RemoveLayer", "RemoveMarks", "RemovePart", "RemovePoint", "RemoveSound", "ReorderLayer",
-    "ReplaceFootage", "Reverse", "SetValues", "Several", "Slip", "Split", "Trim", "apply", "read_edit",
+    "ReplaceFootage", "Reverse", "SetValues", "Several", "Slip", "Split", "Trim", "WearLook", "apply", "read_edit",
 ]  # fmt: skip
 
 _EDIT: TypeAdapter[EditBase] = TypeAdapter(Edit)

@@ -19,6 +19,14 @@ from velvet_seam.core.words import Id
 Points = tuple[Vertex, ...]
 
 
+def _path(shot: Shot, layer: str, mask: str) -> str:
+    """Where a mask stands in its layer: in the seam, or in a part of the look."""
+    for part in shot.layer(layer).look.parts:
+        if any(one.id == mask for one in part.masks):
+            return f"look.parts.{part.id}.masks.{mask}"
+    return f"seam.masks.{mask}"
+
+
 class OutlineEdit(EditBase):
     """What changes the points of an outline, in all its keyframes alike."""
 
@@ -32,7 +40,7 @@ class OutlineEdit(EditBase):
                 return OutlineKeys(keys=tuple(keys))
             return change(old)
 
-        return changed(shot, self.layer, {f"seam.masks.{self.mask}.outline": every})
+        return changed(shot, self.layer, {f"{_path(shot, self.layer, self.mask)}.outline": every})
 
     def words(self, shot: Shot) -> str:
         return f"outline of {called(shot, self.layer)}"

@@ -8,14 +8,16 @@ from typing import Any
 from pydantic import BaseModel
 
 from velvet_seam.core.problem import Gone, Problem
+from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.revise import replaced, revised
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Shot
 
-FIXED = {"id", "kind"}
+FIXED = {"id", "kind", "masks"}
 FIXED_OF: dict[type, set[str]] = {
     Shot: {"schema_version", "layers", "sounds", "marks", "rate"},
-    Seam: {"matte", "masks"},
+    Seam: {"matte"},
+    Look: {"parts"},
 }
 """Fields that cannot be set by a path, of all parts and of some: they have edits of their own, or none."""
 
@@ -36,7 +38,7 @@ def _set_path(part: Any, path: list[str], change: Callable[[Any], Any]) -> Any:
     step, rest = path[0], path[1:]
     if isinstance(part, tuple):
         if not any(item.id == step for item in part):
-            raise Gone("Nothing was changed: that matte, mask or mark is no longer there.")
+            raise Gone("Nothing was changed: that matte, mask, part or mark is no longer there.")
         return [_set_path(item, rest, change) if item.id == step else item for item in part]
     known = isinstance(part, BaseModel) and step in type(part).model_fields
     if not known or (not rest and step in FIXED | FIXED_OF.get(type(part), set())):

@@ -10,6 +10,7 @@ from velvet_seam.core.masks import Mask, MaskBase
 from velvet_seam.core.mattes import Matte
 from velvet_seam.core.problem import Gone
 from velvet_seam.core.shot.edits.base import EditBase, called
+from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.revise import revised, with_layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.words import Id
@@ -32,14 +33,17 @@ class AddMatte(EditBase):
 
 
 class AddMask(EditBase):
-    """Put a mask behind those that a layer has."""
+    """Put a mask behind those that a layer has, or those of a ``part`` of its look."""
 
     do: Literal["add-mask"] = "add-mask"
     layer: Id
     mask: Mask
+    part: Id | None = None
 
     def applied(self, shot: Shot) -> Shot:
         layer = shot.layer(self.layer)
+        if self.part is not None:
+            return with_layer(shot, revised(layer, look=_masked(layer.look, self.part, self.mask)))
         seam = revised(layer.seam, masks=(*layer.seam.masks, self.mask))
         return with_layer(shot, revised(layer, seam=seam))
 
@@ -48,7 +52,7 @@ class AddMask(EditBase):
 
 
 class RemovePart(EditBase):
-    """Take one matte or mask out of a layer's seam."""
+    """Take one matte or mask out of a layer's seam, or a part or a mask out of its look."""
 
     do: Literal["remove-part"] = "remove-part"
     layer: Id
@@ -56,9 +60,11 @@ class RemovePart(EditBase):
 
     def applied(self, shot: Shot) -> Shot:
         layer = shot.layer(self.layer)
-        seam = layer.seam
+        seam, look = layer.seam, without(layer.look, self.part)
+        if look != layer.look:
+            return with_layer(shot, revised(layer, look=look))
         if not any(part.id == self.part for part in seam.parts):
-            raise Gone("Nothing was changed: that matte or mask is no longer there.")
+            raise Gone("Nothing was changed: that part is no longer there.")
         seam = revised(
             seam,
             matte=[part for part in seam.matte if part.id != self.part],
@@ -67,8 +73,10 @@ class RemovePart(EditBase):
         return with_layer(shot, revised(layer, seam=seam))
 
     def words(self, shot: Shot) -> str:
-        parts = shot.layer(self.layer).seam.parts
-        kind = next((_kind(part) for part in parts if part.id == self.part), "mask")
+        layer = shot.layer(self.layer)
+        kinds = {part.id: _kind(part) for part in layer.seam.parts}
+        kinds |= {part.id: part.kind.replace("-", " ") for part in layer.look.parts}
+        kind = kinds.get(self.part, "mask")
         return f"remove {kind} of {called(shot, self.layer)}"
 
 
@@ -91,6 +99,29 @@ class DropSample(EditBase):
 
     def words(self, shot: Shot) -> str:
         return f"a sample less, {called(shot, self.layer)}"
+
+
+def _masked(look: Look, identity: str, mask: Mask) -> Look:
+    """A look with one more mask on one of its parts."""
+    if not any(part.id == identity for part in look.parts):
+        raise Gone("Nothing was changed: that part of the look is no longer there.")
+    parts = [
+        revised(part, masks=(*part.masks, mask)) if part.id == identity else part
+        for part in look.parts
+    ]
+    made: Look = revised(look, parts=parts)
+    return made
+
+
+def without(look: Look, identity: str) -> Look:
+    """A look without a part, or without a mask of one."""
+    parts = [
+        revised(part, masks=[mask for mask in part.masks if mask.id != identity])
+        for part in look.parts
+        if part.id != identity
+    ]
+    made: Look = revised(look, parts=parts)
+    return made
 
 
 def _kind(part: Matte | Mask) -> str:

@@ -11,6 +11,7 @@ from velvet_seam.core.shot.edits.base import EditBase, apply
 from velvet_seam.core.shot.edits.footage import ReplaceFootage
 from velvet_seam.core.shot.edits.gap import CloseGap
 from velvet_seam.core.shot.edits.keys import EaseKeys, KeyHere, MoveKeys, PasteKeys, RemoveKeys
+from velvet_seam.core.shot.edits.looks import AddLookPart, MoveLookPart, WearLook
 from velvet_seam.core.shot.edits.marks import AddMark, RemoveMarks
 from velvet_seam.core.shot.edits.outline import AddPoint, RemovePoint
 from velvet_seam.core.shot.edits.ramp import RampSpeed
@@ -34,7 +35,7 @@ from velvet_seam.core.words import Name
 SINGLE: tuple[type[EditBase], ...] = (
     AddLayer, RemoveLayer, DuplicateLayer, ReorderLayer, SetValues,
     KeyHere, MoveKeys, RemoveKeys, EaseKeys, PasteKeys, AddPoint, RemovePoint,
-    ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample,
+    ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample, AddLookPart, MoveLookPart, WearLook,
     MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse, CloseGap,
     AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
 )  # fmt: skip

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.layer import Layer
-from velvet_seam.core.shot.revise import fresh_seam, revised
+from velvet_seam.core.shot.revise import fresh_parts, revised
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.words import Id, copy_name
 
@@ -57,11 +57,12 @@ class DuplicateLayer(EditBase):
     def applied(self, shot: Shot) -> Shot:
         layer = shot.layer(self.layer)
         name = copy_name(layer.name, {thing.name for thing in shot.things})
-        seam = fresh_seam(layer, self.new_id)
         layers = list(shot.layers)
         layers.insert(
             layers.index(layer) + 1,
-            revised(layer, id=self.new_id, name=name, seam=seam, locked=False),
+            revised(
+                layer, id=self.new_id, name=name, locked=False, **fresh_parts(layer, self.new_id)
+            ),
         )
         return revised(shot, layers=layers)
 

@@ -11,7 +11,7 @@ from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.keyframes import begun_later, with_keys
 from velvet_seam.core.shot.layer import Layer, SoundTrack, Span, TimeMap
-from velvet_seam.core.shot.revise import fresh_seam, replaced, revised, with_layer
+from velvet_seam.core.shot.revise import fresh_parts, replaced, revised, with_layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, integral
 from velvet_seam.core.timing.ease import Ease
@@ -113,7 +113,7 @@ class Split(EditBase):
             return revised(earlier, sounds=(*earlier.sounds, piece))
         rest = later.layer(thing.id)
         layers = list(earlier.layers)
-        piece = revised(rest, id=self.new_id, seam=fresh_seam(rest, self.new_id))
+        piece = revised(rest, id=self.new_id, **fresh_parts(rest, self.new_id))
         layers.insert(shot.layers.index(thing) + 1, piece)
         return revised(earlier, layers=layers)
 
@@ -166,7 +166,7 @@ class Freeze(EditBase):
             held,
             id=self.frozen_id,
             name=f"{layer.name[:112]} frozen",
-            seam=fresh_seam(held, self.frozen_id),
+            **fresh_parts(held, self.frozen_id),
             span=Span(first=self.at, last=self.at + self.frames - 1),
             time=revised(layer.time, source_in=time, speed=0.0),
             sound=revised(layer.sound, on=False),

@@ -3,6 +3,7 @@ import { say } from "../common.js";
 import { ClipTime } from "./time/clip-time.js";
 import { Copying } from "./stack/copying.js";
 import { Fields } from "./fields.js";
+import { Looks } from "./stack/looks.js";
 import { Keyboard } from "./keyboard.js";
 import { Layers } from "./stack/layers.js";
 import { MaskDraw } from "./masks/draw.js";
@@ -14,7 +15,7 @@ import { Wall } from "./picture/wall.js";
 const newId = (letter) => letter + crypto.randomUUID().replaceAll("-", "").slice(0, 15);
 
 export class Commands {
-  constructor({ bench, handles, stack, player, view, loupe, strip, lanes, keyframes }) {
+  constructor({ bench, handles, stack, player, view, loupe, strip, lanes, keyframes, picture }) {
     Object.assign(this, { bench, handles, stack, player, view, loupe, strip, lanes, keyframes });
     this.shelf = new Shelf(bench);
     this.masks = new MaskDraw(bench, handles, newId);
@@ -22,10 +23,11 @@ export class Commands {
     this.clips = new ClipTime(bench, newId);
     this.mattes = new Mattes(bench, handles);
     this.layers = new Layers(bench, handles, newId);
-    this.copying = new Copying(bench, (layer, part, to) => this.layers.copy(layer, part, to));
+    this.copying = new Copying(bench, (layer, part, to) => (part === "look" ? this.looks.copy(layer, to) : this.layers.copy(layer, part, to)));
+    this.looks = new Looks(bench, this.copying, picture, newId);
     this.rendering = new Rendering(bench);
     this.acts = {
-      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts,
+      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts, ...this.looks.acts,
       wall: ({ layer }) => { if (layer) this.wall.toggle(); else say("Choose a layer or a seam first."); },
       replace: ({ layer, button }) => this.shelf.replace(layer ?? bench.sound, button),
       "copy-to": ({ layer, dataset, button }) => this.copying.open(layer, dataset.part ?? null, button),
@@ -39,7 +41,7 @@ export class Commands {
 
   click(event) {
     const { bench } = this;
-    const button = event.target.closest("[data-do], [data-set], [data-way], [data-add], [data-add-colour], [data-bring]");
+    const button = event.target.closest("[data-do], [data-set], [data-way], [data-add], [data-add-colour], [data-add-adjustment], [data-bring]");
     if (button && !button.disabled) {
       const { dataset } = button;
       if (dataset.do) {
@@ -53,6 +55,7 @@ export class Commands {
       else if (dataset.way) bench.see(dataset.way);
       else if (dataset.add) this.shelf.take({ footage: dataset.add });
       else if ("addColour" in dataset) this.shelf.take({ colour: document.getElementById("new-colour").value });
+      else if ("addAdjustment" in dataset) this.shelf.take({ adjustment: true });
       else document.getElementById("files").click();
       return;
     }
@@ -63,7 +66,7 @@ export class Commands {
     else if (event.target.closest("[data-do-render]")) this.rendering.begin();
     else {
       const choice = event.target.closest("[data-choose]");
-      if (choice && !choice.dataset.dragged) this.choose(choice.dataset.choose, event);
+      if (choice && !choice.dataset.dragged) this.choose(choice.matches(".card") ? bench.sheetOf(choice.dataset.choose) : choice.dataset.choose, event);
     }
   }
 

@@ -29,6 +29,10 @@ export class Fields {
       return;
     }
     let value = field.type === "checkbox" ? field.checked : field.value;
+    if (field.type === "checkbox" && field.checked) { // what is switched on is opened
+      const fold = field.closest(".part-box")?.querySelector("details");
+      if (fold) fold.open = true;
+    }
     if ("json" in field.dataset) value = JSON.parse(value);
     if (field.dataset.type === "int") value = Math.round(Number(value));
     if (field.dataset.type === "number") value = Number(value);

@@ -111,6 +111,7 @@ export class Keyboard {
       one(["5"], "see the layer alone; again over black, over white", () => bench.see("alone")),
       one(["b"], "blend wall", () => this.commands.act("wall", {})),
       one(["n"], "pull the layer's corners, or scale by them", () => this.commands.act("pin", {})),
+      one(["e"], "see the layer without its look, while held", (event) => { if (!event.repeat) this.commands.looks.bare(true); }),
       one(["x"], "swap the layer with the one below", () => this.commands.act("swap", {})),
       one(["+", "="], "see it larger", () => view.step(1), ["+"]),
       one(["-"], "see it smaller", () => view.step(-1), ["−"]),

@@ -52,14 +52,15 @@ export class Live {
     this.waiting.delete(number);
     if (!waiting) return;
     const long = head.getUint32(16, true), from = HEAD + long;
-    const stray = long ? JSON.parse(new TextDecoder().decode(new Uint8Array(data, HEAD, long))) : null;
+    const more = long ? JSON.parse(new TextDecoder().decode(new Uint8Array(data, HEAD, long))) : {};
     const bitmap = data.byteLength === from ? null : await createImageBitmap(new Blob([new Uint8Array(data, from)], { type: "image/jpeg" }));
     waiting.resolve({
       bitmap,
       frame: head.getUint32(4, true),
       revision: head.getUint32(8, true),
       trial: head.getUint32(12, true) === 1,
-      stray,
+      stray: more.stray ?? null,
+      more,
     });
   }
 }

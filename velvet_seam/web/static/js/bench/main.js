@@ -15,6 +15,9 @@ import { Ready } from "./time/ready.js";
 import { Stack } from "./stack/stack.js";
 import { Tapes } from "./tape.js";
 import { TimeStrip } from "./time/strip.js";
+import { CurveFields } from "./curve-field.js";
+import { Scope } from "./picture/scope.js";
+import { Stitch } from "./picture/stitch.js";
 import { View } from "./picture/view.js";
 
 const page = document.querySelector(".bench");
@@ -70,7 +73,7 @@ document.getElementById("panel").addEventListener("toggle", ({ target }) => {
   else folded.add(target.dataset.part);
 }, true);
 bench.addEventListener("shown", () => {
-  for (const part of document.querySelectorAll("#panel [data-part]")) if (folded.has(part.dataset.part)) part.open = false;
+  for (const part of document.querySelectorAll("#panel [data-part]:not([data-folded])")) if (folded.has(part.dataset.part)) part.open = false;
 });
 
 // what the matte is like on this frame, once the hand rests
@@ -100,7 +103,7 @@ bench.addEventListener("saving", () => {
 // what is chosen is marked at once, before the server has answered; its controls are on their way
 function mark() {
   for (const one of document.querySelectorAll("#stack [data-choose]")) {
-    const here = one.dataset.choose === bench.chosen;
+    const here = one.dataset.choose === bench.chosen || (one.matches(".card") && ["look", "around"].includes(bench.kind) && one.dataset.choose === `layer:${bench.target}`);
     one.classList.toggle("chosen", here);
     for (const name of ["aria-pressed", "aria-current"]) if (one.hasAttribute(name)) one.setAttribute(name, here);
   }
@@ -115,7 +118,7 @@ bench.addEventListener("shown", () => { if (handles.place.mode === "pins") handl
 for (const name of ["pointerover", "focusin"]) {
   document.addEventListener(name, ({ target }) => {
     const choice = target.closest?.("[data-choose]");
-    if (choice) bench.expect(choice.dataset.choose);
+    if (choice) bench.expect(choice.matches(".card") ? bench.sheetOf(choice.dataset.choose) : choice.dataset.choose);
   });
 }
 bench.addEventListener("way", () => {
@@ -128,6 +131,9 @@ const live = new Live(bench.id);
 live.onChange = (stamp) => bench.changed(stamp);
 const picture = new Picture(bench, live);
 const handles = new Handles(bench, picture);
+const scope = new Scope(bench, picture);
+const stitch = new Stitch(bench, live, picture);
+picture.stitch = stitch;
 const stack = new Stack(bench);
 const player = new Player(bench, live, picture);
 const view = new View(bench, picture);
@@ -136,7 +142,7 @@ handles.loupe = loupe;
 const strip = new TimeStrip(bench);
 const lanes = new ValueLanes(bench, strip);
 const keyframes = new Keyframes(bench, handles);
-const commands = new Commands({ bench, handles, stack, player, view, loupe, strip, lanes, keyframes });
+const commands = new Commands({ bench, handles, stack, player, view, loupe, strip, lanes, keyframes, picture });
 new Tapes(bench);
 const ready = new Ready(bench, live, player);
 acceptDrops(document.getElementById("mat"), (files) => commands.shelf.bringIn(files));
@@ -144,6 +150,7 @@ acceptDrops(document.getElementById("mat"), (files) => commands.shelf.bringIn(fi
 divide(bench);
 sheets(bench);
 new MaskCuts(bench);
+new CurveFields(bench);
 bench.watch();
 
 // for measuring play from outside: which picture was shown when, against the sound

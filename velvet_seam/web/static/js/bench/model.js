@@ -87,6 +87,12 @@ export class Bench extends EventTarget {
     this.tell("also");
   }
 
+  /** With a layer's look open, or what lies around it, another layer is chosen on the same sheet. */
+  sheetOf(choice) {
+    const [kind, id] = choice.split(":");
+    return kind === "layer" && ["look", "around"].includes(this.kind) && id !== this.target ? `${this.kind}:${id}` : choice;
+  }
+
   /** Resolves when all that was sent has been answered. */
   async settled() {
     while (this.saving) await this.queue;
@@ -121,7 +127,7 @@ export class Bench extends EventTarget {
   /** What several chosen layers have in common is set on all of them; not their names and places. */
   setting(target, values, at) {
     const paths = Object.keys(values);
-    const own = paths.some((path) => /^(name|source|place\.[xy]$|seam\.(matte|masks)\.)/.test(path));
+    const own = paths.some((path) => /^(name|source|place\.[xy]$|seam\.(matte|masks)\.|look\.parts\.)/.test(path));
     const all = own || !this.also.size || target !== this.target ? [target] : this.targets.map((one) => one.id);
     const edits = all.map((id) => ({ do: "set-values", target: id || null, values, ...this.when(id), ...(at === undefined ? {} : { at, along: false }) }));
     const word = paths[0].split(".").pop().replaceAll("_", " ");

@@ -1,7 +1,7 @@
 // What the find box knows of this bench beside its keys: every command without one, every value and every kind,
 // by the words people have for them. Each is done, or opened where it is set.
 import { say } from "../common.js";
-import { masks, mattes, values, ways } from "./kinds.js";
+import { looks, masks, mattes, values, ways } from "./kinds.js";
 
 const PASSAGES = ways.map((way) => `${way.label} ${way.find}`).join(" ");
 const FIELDS = [
@@ -44,11 +44,12 @@ export function things(commands) {
   const blends = [...document.querySelectorAll("#wall-groups .wall-tile")].map((tile) => [tile.dataset.blend, tile.querySelector(".wall-title").textContent, tile.closest("section").getAttribute("aria-label")]);
   return [
     ...ofLayer.map(([path, { title, find }]) => {
-      const kind = path.startsWith("seam.") ? "seam" : "layer";
-      return row(title, `value of a ${kind}`, find, () => go(bench, kind, tape(path)));
+      const kind = { seam: "seam", look: "look", around: "around", crop: "around" }[path.split(".")[0]] ?? "layer";
+      return row(title, { around: "around a layer" }[kind] ?? `value of a ${kind}`, find, () => go(bench, kind, tape(path)));
     }),
     ...FIELDS.map(([title, id, also]) => row(title, "of a layer", also, () => go(bench, "layer", id))),
     ...mattes.map((one) => row(one.label, "add this matte", one.find, () => key(one))),
+    ...looks.map((one) => row(one.label, "add this to the look", one.find, () => act("add-look-part", { kind: one.kind }, "look"))),
     ...masks.map(({ kind, label, find }) => row(`${label} mask`, "draw this mask", find, () => act("draw-mask", { kind }, "seam"))),
     ...blends.map(([blend, title, group]) => row(title, `blend, ${group.toLowerCase()}`, "mode", () => { const layer = chosen(); if (layer) bench.set(layer.id, { "seam.blend": blend }); })),
     ...DO.map(([title, name, also]) => row(title, "do it to the layer", also, () => act(name))),

@@ -28,7 +28,7 @@ export class Handles {
   }
 
   size(layer) {
-    if (layer.source.kind === "colour") return this.bench.shot.canvas;
+    if (layer.source.footage === undefined) return this.bench.shot.canvas;
     return this.bench.state.footage[layer.source.footage];
   }
 
@@ -52,7 +52,7 @@ export class Handles {
     }
     const layer = bench.layer;
     if (!layer || layer.hidden || layer.locked || !inSpan(layer, bench.frame) || this.picture.playing) return;
-    if (bench.kind === "layer") this.place.render(layer, place ?? layer.place);
+    if (["layer", "around"].includes(bench.kind)) this.place.render(layer, place ?? layer.place);
     else this.masks.render(layer, mask);
     if (this.box) this.renderMarquee(this.box);
   }

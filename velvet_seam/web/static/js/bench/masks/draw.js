@@ -10,7 +10,7 @@ export class MaskDraw {
   constructor(bench, handles, newId) {
     Object.assign(this, { bench, handles, newId });
     this.acts = {
-      "draw-mask": ({ layer, dataset }) => this.start(layer, dataset.kind),
+      "draw-mask": ({ layer, dataset }) => this.start(layer, dataset.kind, dataset.lookPart),
       "save-outline": ({ layer, dataset }) => this.save(layer, dataset.part),
       "fix-mask": ({ layer, dataset }) => bench.send("fixed-mask", { layer: layer.id, mask: dataset.part, to: dataset.to, frame: bench.frame }).catch(() => null),
     };
@@ -27,13 +27,17 @@ export class MaskDraw {
 
   add(layer, mask) {
     const id = this.newId("m");
-    const first = !layer.seam.masks.some((one) => one.use === "limit");
+    const { part } = this;
+    const beside = part ? layer.look.parts.find((one) => one.id === part)?.masks ?? [] : layer.seam.masks;
+    const first = !beside.some((one) => one.use === "limit");
     this.handles.masks.active = id;
     this.handles.masks.taken = null;
-    return this.bench.edit({ do: "add-mask", layer: layer.id, mask: { id, combine: first ? "add" : "intersect", ...mask } });
+    return this.bench.edit({ do: "add-mask", layer: layer.id, ...(part ? { part } : {}), mask: { id, combine: first ? "add" : "intersect", ...mask } });
   }
 
-  start(layer, kind) {
+  /** `part`: of the look, which is to act only inside the mask. */
+  start(layer, kind, part = null) {
+    this.part = part;
     if (kind === "drawn") { this.handles.drawLine(told(kind).hint, (points) => this.outline(layer, points)); return; }
     this.handles.draw(told(kind).hint, "joined", (box) => {
       const map = this.map(layer);

@@ -2,6 +2,7 @@
 import { say } from "../../common.js";
 import { moves, outlineAt, still, valueAt } from "../time/moving.js";
 import { round } from "../handles/geometry.js";
+import { inHand, maskPath, masksOf } from "./held.js";
 import { MaskPoints } from "./points.js";
 import { closed, maskMap, nearestOn, outlines, smoothed } from "./shape.js";
 import { add } from "../handles/svg.js";
@@ -33,13 +34,13 @@ export class MaskHandles {
 
   /** The mask that carries its knobs: the one taken last, else the last there is. */
   current(layer) {
-    const shown = layer.seam.masks.filter((mask) => mask.on);
+    const shown = masksOf(this.bench, layer).filter((mask) => mask.on);
     return shown.find((mask) => mask.id === this.active) ?? shown.at(-1);
   }
 
   /** Only one mask at a time carries its knobs; the others are thin lines that can be taken up. */
   render(layer, changed) {
-    const shown = layer.seam.masks.filter((mask) => mask.on), active = this.current(layer);
+    const shown = masksOf(this.bench, layer).filter((mask) => mask.on), active = this.current(layer);
     if (active && moves(active.outline)) this.renderBeside(layer, active);
     for (const mask of [...shown.filter((one) => one !== active), ...(active ? [active] : [])]) {
       this.renderMask(layer, still(changed?.id === mask.id ? changed : mask, this.at(layer)), mask === active);
@@ -136,7 +137,7 @@ export class MaskHandles {
   /** The drawn mask whose points can be taken by a box, as it is at the playhead; else nothing. */
   drawn() {
     const { bench } = this, { layer } = bench;
-    const mask = bench.kind === "seam" && layer && !layer.locked && !this.handles.picture.playing && this.current(layer);
+    const mask = inHand(bench) && layer && !layer.locked && !this.handles.picture.playing && this.current(layer);
     return mask?.kind === "drawn" ? still(mask, this.at(layer)) : null;
   }
 
@@ -178,7 +179,7 @@ export class MaskHandles {
   /** What a drag of a handle changes: a function from where the pointer is to new values. */
   change(layer, node, start) {
     const data = { ...node.dataset }; // the node itself may stand for another place when all is redrawn
-    const kept = layer.seam.masks.find((one) => one.id === data.mask);
+    const kept = masksOf(this.bench, layer).find((one) => one.id === data.mask);
     if (!kept) return null;
     const mask = still(kept, this.at(layer));
     const fresh = mask.id !== this.active;
@@ -257,7 +258,7 @@ export class MaskHandles {
         next[key] = typeof value === "number" ? round(value, 1) : value.map(tidy);
       }
       this.handles.render(undefined, { ...mask, ...next });
-      return Object.fromEntries(Object.entries(next).map(([key, value]) => [`seam.masks.${mask.id}.${key}`, value]));
+      return Object.fromEntries(Object.entries(next).map(([key, value]) => [`${maskPath(this.bench.layer, mask.id)}.${key}`, value]));
     };
   }
 
@@ -265,7 +266,7 @@ export class MaskHandles {
   double(event) {
     const { grab, mask: id, n } = event.target.dataset ?? {};
     const layer = this.bench.layer;
-    const kept = layer?.seam.masks.find((one) => one.id === id);
+    const kept = layer && masksOf(this.bench, layer).find((one) => one.id === id);
     if (!kept || kept.kind !== "drawn") return false;
     const mask = still(kept, this.at(layer));
     let outline = null;
@@ -285,14 +286,14 @@ export class MaskHandles {
       return true;
     }
     this.points.clear();
-    if (outline) this.bench.set(layer.id, { [`seam.masks.${id}.outline`]: outline.map(tidy) });
+    if (outline) this.bench.set(layer.id, { [`${maskPath(layer, id)}.outline`]: outline.map(tidy) });
     return Boolean(outline);
   }
 
   /** Remove what points are taken; false where there are none. */
   removePoint() {
     const layer = this.bench.layer;
-    const mask = this.bench.kind === "seam" && layer?.seam.masks.find((one) => one.id === this.active);
+    const mask = inHand(this.bench) && layer && masksOf(this.bench, layer).find((one) => one.id === this.active);
     if (!mask || mask.kind !== "drawn" || this.taken === null) return false;
     const gone = (this.points.many ? [...this.points.taken] : [this.taken]).sort((a, b) => b - a);
     if (outlineAt(mask.outline, 0).length - gone.length < 3) { // and by no means the layer in their place
@@ -300,7 +301,7 @@ export class MaskHandles {
       return true;
     }
     if (gone.length > 1 && !moves(mask.outline)) {
-      this.bench.set(layer.id, { [`seam.masks.${mask.id}.outline`]: mask.outline.filter((_, n) => !gone.includes(n)) });
+      this.bench.set(layer.id, { [`${maskPath(layer, mask.id)}.outline`]: mask.outline.filter((_, n) => !gone.includes(n)) });
     } else for (const point of gone) this.bench.edit({ do: "remove-point", layer: layer.id, mask: mask.id, point });
     this.taken = null;
     this.points.clear();

@@ -58,7 +58,7 @@ export class Loupe {
     this.busy = false;
   }
 
-  draw({ side, colours, coverage }) {
+  draw({ side, colours, coverage, before }) {
     const { canvas, words, box, last } = this;
     canvas.width = canvas.height = side * CELL;
     const pen = canvas.getContext("2d");
@@ -77,6 +77,7 @@ export class Loupe {
     words.replaceChildren(
       line(`${Math.floor(last.x)}, ${Math.floor(last.y)}`, colour),
       line("R G B", parts),
+      ...(before ? [line("before", [1, 3, 5].map((k) => parseInt(before.slice(k, k + 2), 16)).join(" "))] : []),
       ...(coverage ? [line("covers", `${coverage[middle].toFixed(coverage[middle] % 1 ? 1 : 0)} %`)] : []),
     );
     box.hidden = false;

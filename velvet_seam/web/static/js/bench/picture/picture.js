@@ -34,6 +34,7 @@ export class Picture {
     this.stray = null; // where the chosen layer lies in the picture that is seen
     this.slot = new Slot(live, (answer, wish) => { if (!this.playing) this.paint(answer, wish.window); });
     this.around = new Slot(live, (answer) => { if (!this.playing && this.enlarged) this.paintAround(answer); });
+    this.also = {}; // what else each picture is asked to tell: an instrument, marks
     this.sharp = null; // the part of an enlarged picture that is made of the originals' own pixels
     this.sideSlots = {};
     for (const side of ["layer", "below"]) {
@@ -57,7 +58,7 @@ export class Picture {
   wish(view, frame = this.bench.frame) {
     const { bench } = this;
     const solo = bench.solo.size ? [...bench.solo] : [];
-    const wish = { frame, view, chosen: bench.layer?.id ?? null, solo, trial: bench.trial };
+    const wish = { frame, view, chosen: bench.layer?.id ?? null, solo, trial: bench.bare ?? bench.trial, ...this.also };
     return bench.trial && this.small ? { ...wish, side: HALF } : wish;
   }
 
@@ -127,8 +128,9 @@ export class Picture {
   }
 
   /** Show a picture; of one at canvas size, maybe only a `window`. */
-  paint({ bitmap, frame, trial, revision, stray }, window = null) {
+  paint({ bitmap, frame, trial, revision, stray, more }, window = null) {
     this.stray = stray;
+    this.more = more;
     this.late(false);
     if (window) this.enlarge().drawImage(bitmap, window[0], window[1]);
     else draw(this.main, bitmap);
@@ -204,6 +206,7 @@ export class Picture {
     this.mat.classList.toggle("enlarged", this.zoom !== null && (y < TOP || w > mat.clientWidth));
     this.overlay.firstElementChild.setAttribute("d", this.safe ? safeAreas(x, y, w, h) : "");
     this.empty.hidden = bench.shot.layers.length > 0;
+    this.stitch?.place();
     this.bench.tell("layout");
     if (asking) this.refresh();
   }

@@ -1,6 +1,7 @@
 // What is done to layers and sounds that are chosen: hidden, heard alone, copied, swapped, moved by keys, taken out.
 import { say } from "../../common.js";
 import { round } from "../handles/geometry.js";
+import { inHand, maskPath, masksOf } from "../masks/held.js";
 import { maskMap } from "../masks/shape.js";
 import { valueAt } from "../time/moving.js";
 
@@ -23,6 +24,7 @@ export class Layers {
       fill: ({ layer }) => this.fit(layer, "over"),
       pin: ({ layer }) => this.pin(layer),
       unpin: ({ layer }) => bench.set(layer.id, Object.fromEntries(Object.keys(layer.place.pins).map((name) => [`place.pins.${name}`, 0]))),
+      uncrop: ({ layer }) => bench.set(layer.id, Object.fromEntries(Object.keys(layer.crop).map((name) => [`crop.${name}`, 0]))),
       swap: ({ layer }) => layer && this.swap(layer),
       "remove-part": ({ layer, dataset }) => bench.edit({ do: "remove-part", layer: layer.id, part: dataset.part }),
     };
@@ -65,7 +67,7 @@ export class Layers {
       ...(here ? [{ do: "move-in-time", target: ids[n], by: bench.frame - one.span.first }] : []),
     ]);
     if (!edits.length || !(await bench.editAll(`duplicate ${layers.length} layers`, edits))) return;
-    await bench.choose(`${bench.kind === "seam" ? "seam" : "layer"}:${ids[0]}`);
+    await bench.choose(`${["seam", "look", "around"].includes(bench.kind) ? bench.kind : "layer"}:${ids[0]}`);
     bench.chooseAlso(ids.slice(1), true);
   }
 
@@ -83,12 +85,12 @@ export class Layers {
     if (!id) return;
     const by = event.shiftKey ? 10 : 1;
     const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0, dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
-    const mask = bench.kind === "seam" && this.handles.masks.current(bench.layer)?.id;
+    const mask = inHand(bench) && this.handles.masks.current(bench.layer)?.id;
     bench.editThen(() => {
       const layer = bench.thing(id);
       if (!layer) return null;
       const at = Math.min(Math.max(frame, layer.span.first), layer.span.last) - layer.span.first;
-      const held = layer.seam.masks.find((one) => one.id === mask);
+      const held = masksOf(bench, layer).find((one) => one.id === mask);
       const values = held ? this.nudgedMask(layer, held, at, dx, dy) : nudgedPlace(layer, at, dx, dy);
       return bench.setting(id, values, bench.autoKey ? at : undefined);
     });
@@ -98,7 +100,7 @@ export class Layers {
     const { base } = maskMap(mask, layer, at, this.bench.shot.canvas, this.handles.stray(layer), this.handles.size(layer));
     const from = base.toSource(0, 0), to = base.toSource(dx, dy);
     const moved = { x: round(valueAt(mask.x, at) + to.u - from.u, 2), y: round(valueAt(mask.y, at) + to.v - from.v, 2) };
-    return Object.fromEntries(Object.entries(moved).map(([name, value]) => [`seam.masks.${mask.id}.${name}`, value]));
+    return Object.fromEntries(Object.entries(moved).map(([name, value]) => [`${maskPath(layer, mask.id)}.${name}`, value]));
   }
 
   /** A matte, a mask, or how a layer comes, goes, stirs and echoes, for other layers too. */

@@ -1,5 +1,6 @@
 // Knots: a keyframe put at the playhead or taken away, for one value or for a whole place or mask;
 // going from one to the next; copying them.
+import { maskPath } from "../masks/held.js";
 import { say } from "../../common.js";
 import { moves, moving, valueOf } from "./moving.js";
 
@@ -44,10 +45,10 @@ export class Keyframes {
     const { bench, thing } = this;
     if (!thing) { say("Choose a layer, a seam or a sound first."); return null; }
     if (bench.kind === "sound") return this.toggle(["gain"]);
-    if (bench.kind === "layer") return this.toggle(PLACE);
+    if (["layer", "around"].includes(bench.kind)) return this.toggle(PLACE);
     const mask = this.handles.masks.current(thing);
-    if (!mask) return this.toggle(["seam.opacity"]);
-    return this.toggle(MASK.filter((name) => mask[name] !== undefined).map((name) => `seam.masks.${mask.id}.${name}`));
+    if (!mask) return this.toggle([bench.kind === "look" ? "look.strength" : "seam.opacity"]);
+    return this.toggle(MASK.filter((name) => mask[name] !== undefined).map((name) => `${maskPath(thing, mask.id)}.${name}`));
   }
 
   /** To the next keyframe of what is chosen, or the one before. */

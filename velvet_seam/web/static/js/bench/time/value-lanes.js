@@ -2,7 +2,7 @@
 // keyframes; one of them open as a curve.
 import { CurveView } from "./curve.js";
 import { follow } from "../drag.js";
-import { values } from "../kinds.js";
+import { lookOf, values } from "../kinds.js";
 import { round } from "../handles/geometry.js";
 import { moving, valueOf } from "./moving.js";
 import { NAMES, node } from "./parts.js";
@@ -46,8 +46,13 @@ export class ValueLanes {
 
   /** What a lane is called: its value, and of which mask or matte. */
   name(path) {
+    const look = /^look\.parts\.([^.]+)\.(.+)$/.exec(path);
     const part = /^seam\.(masks|matte)\.([^.]+)\.(.+)$/.exec(path);
     const words = (word) => word.replaceAll("_", " ").replace(/^./, (c) => c.toUpperCase());
+    if (look) {
+      const held = this.thing.look.parts.find((one) => one.id === look[1]);
+      return `${words(look[2].split(".").pop())}, ${lookOf(held.kind).label.toLowerCase()}${look[2].includes(".") ? ", inside" : ""}`;
+    }
     if (!part) return values[path]?.title ?? words(path.split(".").pop());
     const held = this.thing.seam[part[1]].find((one) => one.id === part[2]);
     const of = part[1] === "masks" ? held.kind : held.kind.replace("-key", "");

@@ -1,0 +1,82 @@
+"""What reaches beyond a layer's own edge: made of the layer as it lies on the canvas, after masks and crop."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from typing import Any, ClassVar, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.timing.at import At
+from velvet_seam.core.timing.bounds import bounds_of
+from velvet_seam.core.words import Part
+
+Plane = NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """What is drawn around a layer: ``function``, called with ``args`` and with the layer's patch, gives a patch;
+    joined by a ``blend``, ``under`` the layer or over it."""
+
+    function: Callable[..., Patch | None]
+    args: tuple[Any, ...]
+    under: bool = True
+    blend: str = "normal"
+
+
+class AroundBase(Part):
+    """One thing around a layer. All lengths are pixels of the canvas."""
+
+    label: ClassVar[str]
+    says: ClassVar[str]
+    find: ClassVar[str] = ""
+
+    on: bool = False
+
+    def drawn(self, at: At, per: float) -> Drawn | None:
+        """What it draws at a frame, with ``per`` pixels to a pixel of the canvas; None where that is nothing."""
+        raise NotImplementedError
+
+    def reach(self, at: At) -> float:
+        """How far beyond the layer's edge it reaches, canvas pixels."""
+        raise NotImplementedError
+
+    def numbers(self) -> tuple[str, ...]:
+        """The names of its values."""
+        return _numbers(type(self))
+
+
+@cache
+def _numbers(kind: type[AroundBase]) -> tuple[str, ...]:
+    return tuple(name for name in kind.model_fields if bounds_of(kind, name))
+
+
+def coverage(patch: Patch, around: int) -> Plane:
+    """The coverage of a patch, with so many clear pixels around it."""
+    alpha = patch.pixels[..., 3]
+    return np.pad(alpha, around) if around else np.ascontiguousarray(alpha)
+
+
+def painted(left: int, top: int, plane: Plane, rgb: tuple[int, int, int]) -> Patch:
+    """A plane of coverage in one colour, as a patch."""
+    levels = np.arange(256)
+    tables = [np.rint(levels * c / 255).astype(np.uint8) for c in rgb]
+    pixels = np.dstack([*(cv2.LUT(plane, table) for table in tables), plane])
+    return Patch(left, top, np.ascontiguousarray(pixels))
+
+
+def fainter(plane: Plane, part: float) -> Plane:
+    """A plane at part of its coverage."""
+    if part >= 1:
+        return plane
+    table = np.rint(np.arange(256) * max(part, 0.0)).astype(np.uint8)
+    return np.asarray(cv2.LUT(plane, table), np.uint8)
+
+
+Placing = Literal["outside", "centred", "inside"]

@@ -1,0 +1,41 @@
+"""Looks: what is done to a layer's colours and surface, or by an adjustment layer to all below it.
+
+Each kind of part is a file of its own: its values, its words, and what it does.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Union
+
+from pydantic import Field
+
+from velvet_seam.core.looks.balance import Balance
+from velvet_seam.core.looks.base import GROUPS, Area, Ground, LookBase, Stage, Tone, Work
+from velvet_seam.core.looks.blur import Blur
+from velvet_seam.core.looks.curves import Curves
+from velvet_seam.core.looks.decision import Decision
+from velvet_seam.core.looks.flicker import Flicker
+from velvet_seam.core.looks.glow import Glow
+from velvet_seam.core.looks.grain import Grain
+from velvet_seam.core.looks.light import Light
+from velvet_seam.core.looks.monochrome import Monochrome
+from velvet_seam.core.looks.negative import Negative
+from velvet_seam.core.looks.posterise import Posterise
+from velvet_seam.core.looks.saturation import Saturation
+from velvet_seam.core.looks.sharpen import Sharpen
+from velvet_seam.core.looks.tints import Tints
+from velvet_seam.core.looks.vignette import Vignette
+
+__all__ = ["GROUPS", "LOOKS", "Area", "Ground", "LookBase", "LookPart", "Stage", "Tone", "Work"]
+
+LOOKS: tuple[type[LookBase], ...] = (
+    Light, Balance, Curves, Saturation, Tints, Decision, Monochrome, Negative, Posterise, Flicker,
+    Blur, Sharpen, Glow,
+    Vignette, Grain,
+)  # fmt: skip
+"""All kinds of parts, in the order in which they are offered; a new one is named here."""
+
+if TYPE_CHECKING:
+    LookPart = LookBase
+else:
+    LookPart = Annotated[Union[LOOKS], Field(discriminator="kind")]  # noqa: UP007

@@ -1,0 +1,159 @@
+"""What the painter can be asked for, and what it answers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from velvet_seam.core.engine.engine import PREVIEW_SHORT_SIDE
+from velvet_seam.core.engine.lying import Stray
+from velvet_seam.core.engine.plan import View
+from velvet_seam.core.engine.sheet import Window
+from velvet_seam.core.shot.written import Written
+
+
+@dataclass(frozen=True)
+class Paint:
+    """Ask for one picture of a shot as JPEG."""
+
+    document: Written
+    frame: int
+    view: View = "joined"
+    chosen: str | None = None
+    solo: tuple[str, ...] = ()
+    short_side: int = PREVIEW_SHORT_SIDE
+    shown_side: int | None = None
+    """Shrink the finished picture to this short side, for thumbnails: what is cached serves."""
+    quality: int = 84
+    passing: bool = False
+    """The frame is being played through: nothing of it will be changed soon."""
+    full: bool = False
+    """At canvas size, from the originals."""
+    window: Window | None = None
+    """Of such a picture only this part, in canvas pixels."""
+    stray: bool = False
+    """Say where the chosen layer lies, too: the answer is a pair, see :class:`Painted`."""
+    scope: str = ""
+    """An instrument of the picture, too: its name in ``analyse.scopes``; of the chosen layer alone with ``scope_layer``."""
+    scope_layer: bool = False
+    marks: bool = False
+    """Mark on the picture what is lost in black and in white."""
+    trial: str = ""
+    """An edit in JSON that is only being tried, under a hand that is moving: it goes beside the document,
+    which is then read only once."""
+
+
+@dataclass(frozen=True)
+class Scope:
+    """An instrument as JPEG, and how much of the picture is lost in black and in white, per cent."""
+
+    data: bytes
+    lost: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Painted:
+    """A picture as JPEG, what arrival and stirring make of the chosen layer's place in it, and where it was asked
+    for an instrument, JPEG, with what is lost in black and in white, per cent."""
+
+    data: bytes
+    stray: Stray | None
+    scope: Scope | None = None
+
+
+@dataclass(frozen=True)
+class Still:
+    """Ask for a frame of a shot at canvas size, from the originals, as PNG."""
+
+    document: Written
+    frame: int
+
+
+@dataclass(frozen=True)
+class Measure:
+    """Ask for the screen colour of a layer, over an area of its source or from the border.
+
+    ``area`` is left, top, right, bottom in canvas pixels, as the layer is seen at ``frame``.
+    """
+
+    document: Written
+    layer: str
+    frame: int
+    area: tuple[float, float, float, float] | None = None
+
+
+@dataclass(frozen=True)
+class Wall:
+    """Ask for one JPEG of every blend of a layer on a frame: a row of tiles for each of ``blends``,
+    first as the layers lie, then with the layer swapped with the one below it."""
+
+    document: Written
+    layer: str
+    frame: int
+    blends: tuple[str, ...]
+    short_side: int = 108
+
+
+@dataclass(frozen=True)
+class WallPictures:
+    """The wall as JPEG, and whether it shows the layers without those above, which would hide every change."""
+
+    data: bytes
+    without_above: bool
+
+
+@dataclass(frozen=True)
+class LookTiles:
+    """Ask for one JPEG of a frame with each of some ``looks``, in JSON, worn by a layer: a row of tiles."""
+
+    document: Written
+    layer: str
+    frame: int
+    looks: tuple[str, ...]
+    short_side: int = 72
+
+
+@dataclass(frozen=True)
+class MatteFacts:
+    """Ask how many holes and parts a layer's matte has on a frame, as it lies on the canvas."""
+
+    document: Written
+    layer: str
+    frame: int
+
+
+@dataclass(frozen=True)
+class CutLength:
+    """Ask how long the edges of a layer's masks run through its keyed subject on a frame."""
+
+    document: Written
+    layer: str
+    frame: int
+
+
+@dataclass(frozen=True)
+class Loupe:
+    """Ask for the pixels around a place of the picture that is seen, and how far a layer covers them."""
+
+    document: Written
+    layer: str | None
+    frame: int
+    x: float
+    y: float
+    view: View = "joined"
+    full: bool = False
+
+
+@dataclass(frozen=True)
+class Seen:
+    """``LOUPE_SIDE`` squared pixels row by row: #rrggbb, empty outside the canvas; coverage in %, where
+    a layer was asked about."""
+
+    colours: list[str]
+    coverage: list[float] | None
+    before: str = ""
+    """The colour in the middle without the layer's look, where it wears one."""
+
+
+LOUPE_SIDE = 15
+
+Request = Paint | Still | Measure | Wall | LookTiles | MatteFacts | CutLength | Loupe
