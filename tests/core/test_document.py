@@ -297,7 +297,7 @@ def test_documents_of_version_1_are_brought_to_this_one():
     old = {"schema_version": 1, "name": "Old", "canvas": {"width": 64, "height": 64}, "rate": "25",
            "length": 10, "layers": [layer]}  # fmt: skip
     shot = load(json.dumps(old))
-    assert shot.schema_version == 3
+    assert shot.schema_version == 4
     seam = shot.layers[0].seam
     assert (seam.matte[0].tolerance, seam.matte[0].softness, seam.matte[0].spill_to) == (
         6,

@@ -15,7 +15,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from velvet_seam.core.around import AROUND
 from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.looks import LOOKS
 from velvet_seam.core.masks import MASKS
 from velvet_seam.core.mattes import MATTES
 from velvet_seam.core.passages import WAYS
@@ -24,7 +26,7 @@ from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.shot.motion import Stir
 from velvet_seam.core.shot.seam import Edge
 from velvet_seam.core.shot.shot import SCHEMA_VERSION, Shot, load
-from velvet_seam.core.sources import SOURCES
+from velvet_seam.core.sources import SOURCES, SourceBase
 from velvet_seam.core.timing.bounds import bounds_of
 from velvet_seam.core.words import kind_of
 
@@ -125,13 +127,27 @@ WORKED = {
     "steady": 80,
 }
 PULLED = {"top_left_x": 22, "top_left_y": 6, "top_right_x": -14, "bottom_right_y": -9}
+DONE: dict[str, dict[str, Any]] = {
+    "light": {"exposure": 0.6, "contrast": 30, "shadows": 30}, "balance": {"temperature": 40, "tint": 20},
+    "curves": {"master": [[0, 0.1], [0.4, 0.25], [1, 0.95]], "red": [[0, 0], [0.5, 0.7], [1, 1]]},
+    "saturation": {"saturation": 160}, "decision": {"slope_red": 1.3, "offset_blue": 0.1, "power_green": 0.7},
+}  # fmt: skip
+"""What parts of a look that do nothing by themselves are set to."""
 STIRRED = {"shake": 30, "turn": 40, "jitter": 20, "flicker": 90}
 
 
+def _below(kind: type[SourceBase]) -> list[dict[str, Any]]:
+    return [layer("b", "garden")] if kind.adjusts else []
+
+
+def _look(kind: type[SourceBase]) -> dict[str, Any]:
+    return {"look": {"parts": [{"kind": "negative", "id": "p-a"}]}} if kind.adjusts else {}
+
+
 def sources() -> Tiles:
-    more = {"colour": {"colour": "#7090d0"}, "footage": {"footage": "f-card"}}
+    more = {"colour": {"colour": "#7090d0"}, "footage": {"footage": "f-card"}, "adjustment": {}}
     return {
-        kind_of(kind): seen(shot(layer("a", "card", source={"kind": kind_of(kind), **more[kind_of(kind)]})))
+        kind_of(kind): seen(shot(*_below(kind), layer("a", "card", source={"kind": kind_of(kind), **more[kind_of(kind)]}, **_look(kind))))
         for kind in SOURCES
     }  # fmt: skip
 
@@ -197,6 +213,32 @@ def values() -> Tiles:
     return found
 
 
+def looks() -> Tiles:
+    found = {}
+    for kind in LOOKS:
+        one = {"kind": kind_of(kind), "id": "p-a", **DONE.get(kind_of(kind), {})}
+        found[kind_of(kind)] = over(shows="card", look={"parts": [one]})
+        mask = {"kind": "oval", "id": "m-a", "width": 70, "height": 60, "feather_out": 8}
+        part = {**one, "strength": 70, "masks": [mask]}
+        ground = (layer("garden", "garden"), layer("top", "paper"))
+        adjusts = {"source": {"kind": "adjustment"}, "look": {"parts": [part]}}
+        found[f"{kind_of(kind)} over all"] = seen(
+            shot(*ground, {**layer("all", "wall"), **adjusts})
+        )
+    return found
+
+
+def around() -> Tiles:
+    place = {"x": 58, "y": 36, "scale": 55, "rotation": -12}
+    found = {name: over(shows="paper", place=place, around={name: {"on": True}}) for name in AROUND}
+    crop = {"left": 20, "top": 10, "right": 15, "bottom": 25, "radius": 14, "softness": 5}
+    found["crop"] = over(shows="card", place=place, crop=crop)
+    found["all"] = over(
+        shows="card", place=place, crop=crop, around={name: {"on": True} for name in AROUND}
+    )
+    return found
+
+
 def documents() -> Tiles:
     """Shots as earlier versions of the format have kept them: they come through with the same pictures."""
     found = {}
@@ -206,7 +248,10 @@ def documents() -> Tiles:
     return found
 
 
-FAMILIES = {one.__name__: one for one in (sources, mattes, masks, blends, ways, values, documents)}
+FAMILIES = {
+    one.__name__: one
+    for one in (sources, mattes, masks, blends, ways, values, looks, around, documents)
+}
 
 
 def sheet(tiles: Tiles) -> np.ndarray:

@@ -45,6 +45,11 @@ from velvet_seam.work.warming import Warming
 
 LOOKS_AT_ONCE = 2
 
+ROOMS = (
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming,
+)  # fmt: skip
+"""What has addresses of its own."""
+
 _SAID = {
     "application/json": {
         "schema": {
@@ -104,21 +109,7 @@ def create_app(
     )
     app.add_middleware(Limits)
     app.add_middleware(Guard, passphrase=passphrase)
-    for part in (
-        shots,
-        footage,
-        bench,
-        layers,
-        looks,
-        copying,
-        marks,
-        keep_frame,
-        files,
-        find,
-        live,
-        renders,
-        warming,
-    ):
+    for part in ROOMS:
         app.include_router(part.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     app.add_exception_handler(Problem, _problem)

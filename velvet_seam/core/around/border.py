@@ -64,14 +64,17 @@ def distance(plane: Plane) -> NDArray[np.float32]:
         return np.full(plane.shape, -1e4 if inside.any() else 1e4, np.float32)
     out = np.empty(plane.shape, np.float32)
     for these, sign in ((~inside, 1.0), (inside, -1.0)):
-        far, labels = cv2.distanceTransformWithLabels(
+        _, labels = cv2.distanceTransformWithLabels(
             these.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL
         )
-        covers = np.zeros(int(labels.max()) + 1, np.float32)
-        others = ~these
-        covers[labels[others]] = plane[others] / np.float32(255)
-        nearest = covers[labels[these]]
-        out[these] = sign * (far[these] + sign * (np.float32(0.5) - nearest))
+        # which pixel is the nearest is known well enough; how far it lies is found exactly
+        y, x = np.nonzero(~these)
+        where = np.zeros((int(labels.max()) + 1, 3), np.float32)
+        where[labels[y, x]] = np.stack([y, x, plane[y, x] / np.float32(255)], -1)
+        y, x = np.nonzero(these)
+        near = where[labels[y, x]]
+        far = np.hypot(y - near[:, 0], x - near[:, 1])
+        out[y, x] = sign * (far + sign * (np.float32(0.5) - near[:, 2]))
     return out
 
 

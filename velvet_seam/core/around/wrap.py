@@ -85,10 +85,11 @@ def wrapped(
     around = int(np.ceil(3 * sigma)) + 1
     h, w = patch.pixels.shape[:2]
     soft = blurred(coverage(patch, around), sigma, extend=False)[around:-around, around:-around]
-    x, y = patch.left - left, patch.top - top
-    x0, y0 = max(0, x - around), max(0, y - around)
-    piece = below[y0 : y + h + around, x0 : x + w + around]
-    light = blurred(np.ascontiguousarray(piece), sigma)[y - y0 : y - y0 + h, x - x0 : x - x0 + w]
+    # beyond its edge what lies below goes on as it ends
+    rows = np.arange(patch.top - top - around, patch.top - top + h + around).clip(0, len(below) - 1)
+    columns = np.arange(patch.left - left - around, patch.left - left + w + around)
+    piece = below[rows[:, None], columns.clip(0, below.shape[1] - 1)]
+    light = blurred(np.ascontiguousarray(piece), sigma)[around:-around, around:-around]
     made = _wrap(
         np.ascontiguousarray(patch.pixels), np.ascontiguousarray(light), np.ascontiguousarray(soft),
         np.float32(strength),

@@ -12,7 +12,8 @@ import numba as nb
 import numpy as np
 
 from velvet_seam.core.engine.cache import ByteCache
-from velvet_seam.core.engine.plan import Footage, Known, Picture, Planner, Sheet, Step, View
+from velvet_seam.core.engine.plan import Footage, Picture, Planner, Sheet, Step, View
+from velvet_seam.core.engine.stacking import Known
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.shot.shot import Shot
 

@@ -6,31 +6,17 @@ with one key give one picture: of another frame, another shot or an earlier revi
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
-from dataclasses import replace
-from math import ceil
-from typing import Any, Literal
+from collections.abc import Collection
+from typing import Literal
 
 import numpy as np
 
-from velvet_seam.core.engine.adjusting import (
-    Adjusting,
-    as_patch,
-    as_whole_patch,
-    inside,
-    mixed_floats,
-)
 from velvet_seam.core.engine.cut import Cutter, laid_over, loose
-from velvet_seam.core.engine.looking import Looking
-from velvet_seam.core.engine.lying import Lying
-from velvet_seam.core.engine.masking import Masking
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.showing import Showing
-from velvet_seam.core.engine.surrounding import cut, lit_by, surrounded, wider
-from velvet_seam.core.mattes import Cut, DifferenceKey, Home, LayerMatte
-from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
-from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
+from velvet_seam.core.engine.stacking import Stacking
+from velvet_seam.core.mattes import Cut, Home
 from velvet_seam.core.picture.coverage import wiped
 from velvet_seam.core.picture.placement import (
     Matrix,
@@ -47,7 +33,6 @@ from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.at import At
-from velvet_seam.core.words import colour_to_rgb
 
 __all__ = ["Footage", "Picture", "Planner", "Sheet", "Step", "View"]
 
@@ -65,20 +50,11 @@ BEDS: dict[str, tuple[int, int, int]] = {
 SHUTTER_STEPS = 12
 """Moments of a frame that are joined for motion blur."""
 
-Joins = tuple[tuple[Step, str, float], ...]
-"""Steps that give patches, with the blend and the opacity that each is joined by."""
-
-Known = dict[Any, tuple[Layer, Joins]]
-"""What layers came to in plans made before, with each layer, so that it stays what its ``id`` says."""
-
-MOST_KNOWN = 512
-
-NOTHING = Patch(0, 0, np.zeros((1, 1, 4), np.uint8))
 MAT = (0x4A, 0x4A, 0x4A)
 LAYER_BED = (0x8A, 0x8A, 0x8A)
 
 
-class Planner:
+class Planner(Stacking):
     """Makes plans for one shot at one size.
 
     With ``video`` a picture is made as the planes of a video frame
@@ -88,14 +64,6 @@ class Planner:
     ``known`` holds what was planned before: under a hand that drags, all layers but one are the same
     objects at the same frame, time after time.
     """
-
-    def __init__(
-        self, shot: Shot, sheet: Sheet, footage: Callable[[str], Footage], video: bool = False,
-        known: Known | None = None, quick: str | None = None,
-    ) -> None:  # fmt: skip
-        self._shot, self._sheet, self._footage = shot, sheet, footage
-        self._known, self._lies = known, Lying(shot, footage)
-        self._video, self._quick = video, quick
 
     def plan(
         self, frame: int, view: View = "joined", chosen: str | None = None,
@@ -109,11 +77,11 @@ class Planner:
             solo: ids of the only layers to show, where any are given.
         """
         if view in ("joined", "below") or chosen is None:
-            return self._stack(frame, chosen, solo, only_below=view == "below")
+            return self.stack(frame, chosen, solo, only_below=view == "below")
         layer = self._shot.layer(chosen)
         bed = BEDS.get(view, LAYER_BED if view in ("layer", "on-checker") else MAT)
         if not layer.span.holds(frame):
-            return self._compose(bed, [], finished=True)
+            return self.composed(bed, [], finished=True)
         placed = self.placed(layer, frame, raw=view == "source", grey=view == "matte")
         size = self._sheet.size
         if view == "dropped":
@@ -121,192 +89,7 @@ class Planner:
             return step("dropped", show_dropped, (size,), raw, placed, keep=False)
         if view == "on-checker":
             return step("on-checker", show_on_checker, (size,), placed, keep=False)
-        return self._compose(bed, [(placed, "normal", 1.0)], finished=True)
-
-    def _stack(
-        self, frame: int, chosen: str | None, solo: Collection[str], *, only_below: bool,
-        finished: bool = True,
-    ) -> Step:  # fmt: skip
-        """The joined layers. What lies below the chosen one is kept: that one is being worked on."""
-        colour = colour_to_rgb(self._shot.canvas.background)
-        joins: list[tuple[Step, str, float]] = []
-        base: Step | None = None
-        for layer in self._shot.layers:
-            if layer.id == chosen:
-                if only_below:
-                    break
-                if joins:
-                    base, joins = self._compose(colour, joins, finished=False), []
-            if layer.hidden or not layer.span.holds(frame) or (solo and layer.id not in solo):
-                continue
-            if layer.source.adjusts:
-                base, joins = self._adjusted(layer, frame, colour, joins, base, solo)
-            elif (wrap := self._wrapping(layer, frame)) is not None:
-                if joins or base is None:
-                    base, joins = self._compose(colour, joins, finished=False, base=base), []
-                joins = list(
-                    self._made_joins(layer, frame, self._lighting(layer, frame, wrap, base, solo))
-                )
-            else:
-                joins += self._joins(layer, frame)
-        return self._compose(colour, joins, finished=finished, base=base)
-
-    def _adjusted(
-        self, layer: Layer, frame: int, colour: tuple[int, int, int],
-        joins: list[tuple[Step, str, float]], base: Step | None, solo: Collection[str],
-    ) -> tuple[Step | None, list[tuple[Step, str, float]]]:  # fmt: skip
-        """What has been joined, and what is still to be, after an adjustment layer."""
-        opacity = self._opacity(layer, frame)
-        at = At(frame - layer.span.first)
-        looking = self._looking(layer, frame)
-        sheet = self._sheet
-        adjusting = Adjusting(looking, sheet, self._shot.light == "linear", None)
-        if adjusting.idle or opacity <= 0:
-            return base, joins
-        covered = None if self._everywhere(layer, frame) else self.placed(layer, frame)
-        if adjusting.simple and layer.seam.blend == "normal":
-            return base, [*joins, *((one, "normal", opacity) for one in adjusting.tables(covered))]
-        below = (
-            self._compose(colour, joins, finished=False, base=base)
-            if joins or base is None
-            else base
-        )
-        wider = adjusting.around()
-        around = below
-        if wider.window != sheet.window:
-            other = Planner(self._shot, wider, self._footage, known=self._known, quick=self._quick)
-            around = other._stack(frame, layer.id, solo, only_below=True, finished=False)
-        on = Planner(self._shot, wider, self._footage)
-        masking = Masking(on, layer, at, *self._lies.size(layer))
-        seen = replace(
-            adjusting, plane_of=lambda masks, margin: masking.planes(masks, "limit", True, margin)
-        ).seen(around, wider)
-        linear = self._shot.light == "linear"
-        if layer.seam.blend != "normal":
-            if covered is None:
-                patch = step("adjusted", as_whole_patch, (sheet.size, linear), seen)
-            else:
-                patch = step("adjusted", as_patch, (sheet.size, linear), seen, covered)
-            return below, [(patch, layer.seam.blend, opacity)]
-        if covered is None and opacity >= 1:
-            return seen, []
-        if covered is None:
-            return step("adjusted", mixed_floats, (opacity,), below, seen), []
-        return step("adjusted", inside, (opacity, sheet.size), below, seen, covered), []
-
-    def _everywhere(self, layer: Layer, frame: int) -> bool:
-        """Whether an adjustment layer covers the whole canvas."""
-        seam, spot, place = layer.seam, self._lies.spot(layer, frame), layer.place
-        canvas = self._shot.canvas
-        whole = not any(part.on for part in seam.parts) and layer.crop.none and place.pins.none
-        middle = (spot.x, spot.y) == (canvas.width / 2, canvas.height / 2)
-        return bool(whole and middle and spot.scale >= 1 and not spot.rotation and not spot.wipe)
-
-    def _looking(self, layer: Layer, frame: int) -> Looking:
-        own = frame - layer.span.first
-        return Looking(layer.look, At(own), own, float(self._shot.rate), layer.id == self._quick)
-
-    def _joins(self, layer: Layer, frame: int) -> Joins:
-        """A layer's echoes and itself."""
-        alone = not any(isinstance(m, LayerMatte | DifferenceKey) for m in layer.seam.matte)
-        if self._known is None or not alone:
-            return self._made_joins(layer, frame)
-        shows = layer.source.shows
-        digest = self._footage(shows).digest if shows is not None else ""
-        key = (id(layer), frame, self._sheet, self._shot.rate, digest, layer.id == self._quick)
-        found = self._known.get(key)
-        if found is None:
-            if len(self._known) >= MOST_KNOWN:
-                self._known.clear()
-            found = self._known[key] = (layer, self._made_joins(layer, frame))
-        return found[1]
-
-    def _made_joins(
-        self, layer: Layer, frame: int, lit: Callable[[Step], Step] | None = None
-    ) -> Joins:
-        joins = self._echoes(layer, frame)
-        opacity = self._opacity(layer, frame)
-        if opacity > 0:
-            joins += self._surrounded(layer, frame, opacity, lit)
-        return tuple(joins)
-
-    def _surrounded(
-        self, layer: Layer, frame: int, opacity: float, lit: Callable[[Step], Step] | None
-    ) -> list[tuple[Step, str, float]]:
-        """The layer, and what lies around it."""
-        blend, around = layer.seam.blend, layer.around
-        if around.none:
-            return [(self._lying(layer, frame), blend, opacity)]
-        at = At(frame - layer.span.first)
-        on = wider(self._sheet, around, at)
-        placed = Planner(self._shot, on, self._footage, self._video, quick=self._quick).placed(
-            layer, frame
-        )
-        own = cut(on, self._sheet, placed)
-        return surrounded(
-            around, at, on, self._sheet, placed, lit(own) if lit else own, blend, opacity
-        )
-
-    def _wrapping(self, layer: Layer, frame: int) -> tuple[float, float] | None:
-        """How the light of what lies below spills over the layer, where it does."""
-        if not layer.around.wrap.on:
-            return None
-        per = self._sheet.whole[0] / self._sheet.canvas[0]
-        return layer.around.wrap.wrapping(At(frame - layer.span.first), per)
-
-    def _lighting(
-        self,
-        layer: Layer,
-        frame: int,
-        wrap: tuple[float, float],
-        below: Step,
-        solo: Collection[str],
-    ) -> Callable[[Step], Step]:
-        """Lays the light of what lies ``below`` over a layer's rim; of an enlarged picture, of what lies beside it, too."""
-        reach = ceil(3 * wrap[0]) + 1
-        left, top, width, height = self._sheet.window
-        on = self._sheet.part((left - reach, top - reach, width + 2 * reach, height + 2 * reach))
-        if on.window != self._sheet.window:
-            other = Planner(self._shot, on, self._footage, known=self._known, quick=self._quick)
-            below = other._stack(frame, layer.id, solo, only_below=True, finished=False)
-        corner = on.window[0] - left, on.window[1] - top
-        linear = self._shot.light == "linear"
-        return lambda placed: lit_by(wrap, linear, corner, placed, below)
-
-    def _opacity(self, layer: Layer, frame: int) -> float:
-        own = At(frame - layer.span.first).part(layer.seam.opacity)
-        return own * self._lies.spot(layer, frame).opacity
-
-    def _lying(self, layer: Layer, frame: int) -> Step:
-        """The layer as it lies in the stack; kept where frames to come ask for it as an echo."""
-        placed = self.placed(layer, frame, to_join=True)
-        return replace(placed, soon=True) if layer.echo.count != 0 else placed
-
-    def _echoes(self, layer: Layer, frame: int) -> list[tuple[Step, str, float]]:
-        """The layer as it was, the oldest first."""
-        echo = layer.echo
-        found: list[tuple[Step, str, float]] = []
-        at = At(frame - layer.span.first)
-        decay, apart = at.part(echo.decay), at.whole(echo.step)
-        for number in range(at.whole(echo.count), 0, -1):
-            ago = frame - number * apart
-            opacity = self._opacity(layer, ago) * decay**number if layer.span.holds(ago) else 0.0
-            if opacity > 1 / 512:
-                found.append((self._lying(layer, ago), echo.blend, opacity))
-        return found
-
-    def _compose(
-        self, colour: tuple[int, int, int], joins: list[tuple[Step, str, float]], *,
-        finished: bool, base: Step | None = None,
-    ) -> Step:  # fmt: skip
-        """Layers joined over a colour or over what has been joined already."""
-        size = self._sheet.size
-        how = tuple((blend, opacity) for _, blend, opacity in joins)
-        form = "floats" if not finished else "frame" if self._video else "picture"
-        inputs = [one for one, _, _ in joins] + ([base] if base else [])
-        args = (form, size, colour, how, self._shot.light == "linear")
-        kind = "finish" if finished else "below"
-        return step(kind, _composed, args, *inputs, keep=not finished)
+        return self.composed(bed, [(placed, "normal", 1.0)], finished=True)
 
     def placed(
         self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False,
@@ -429,21 +212,6 @@ class Planner:
 
     def _showing(self, layer: Layer, frame: int) -> Showing:
         return Showing(layer, frame, self._shot.rate, self._sheet, self._footage)
-
-
-def _composed(
-    form: str, size: tuple[int, int], colour: tuple[int, int, int],
-    how: tuple[tuple[str, float], ...], linear: bool, *inputs: Any,
-) -> Any:  # fmt: skip
-    """Patches joined as ``how`` says, over what is joined already where there is one input more."""
-    below: Below | None = inputs[-1] if len(inputs) > len(how) else None
-    laid = [
-        Join(patch or NOTHING, blend, opacity)
-        for patch, (blend, opacity) in zip(inputs, how, strict=False)
-        if patch is not None or NUMBER[blend] in EVERYWHERE
-    ]
-    write = {"floats": compose, "frame": compose_yuv420, "picture": compose_rgba8}[form]
-    return write(*size, colour, laid, below, linear)
 
 
 def _placed(

@@ -11,18 +11,25 @@ from pydantic import Field
 
 from velvet_seam.core.looks.balance import Balance
 from velvet_seam.core.looks.base import GROUPS, Area, Ground, LookBase, Stage, Tone, Work
+from velvet_seam.core.looks.blocks import Blocks
 from velvet_seam.core.looks.blur import Blur
 from velvet_seam.core.looks.curves import Curves
 from velvet_seam.core.looks.decision import Decision
+from velvet_seam.core.looks.defocus import Defocus
 from velvet_seam.core.looks.flicker import Flicker
 from velvet_seam.core.looks.glow import Glow
 from velvet_seam.core.looks.grain import Grain
 from velvet_seam.core.looks.light import Light
+from velvet_seam.core.looks.line_blur import LineBlur
+from velvet_seam.core.looks.mirror import Mirror
 from velvet_seam.core.looks.monochrome import Monochrome
 from velvet_seam.core.looks.negative import Negative
 from velvet_seam.core.looks.posterise import Posterise
+from velvet_seam.core.looks.ripple import Ripple
 from velvet_seam.core.looks.saturation import Saturation
 from velvet_seam.core.looks.sharpen import Sharpen
+from velvet_seam.core.looks.slices import Slices
+from velvet_seam.core.looks.split import ChannelSplit
 from velvet_seam.core.looks.tints import Tints
 from velvet_seam.core.looks.vignette import Vignette
 
@@ -30,8 +37,9 @@ __all__ = ["GROUPS", "LOOKS", "Area", "Ground", "LookBase", "LookPart", "Stage",
 
 LOOKS: tuple[type[LookBase], ...] = (
     Light, Balance, Curves, Saturation, Tints, Decision, Monochrome, Negative, Posterise, Flicker,
-    Blur, Sharpen, Glow,
-    Vignette, Grain,
+    Blur, LineBlur, Defocus, Sharpen, Glow,
+    Vignette, Grain, ChannelSplit, Blocks,
+    Ripple, Slices, Mirror,
 )  # fmt: skip
 """All kinds of parts, in the order in which they are offered; a new one is named here."""
 

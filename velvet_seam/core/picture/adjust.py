@@ -54,19 +54,25 @@ def _covered(cover, at, n, strength, part):
 
 
 @nb.njit(error_model="numpy")
-def _shown_piece(to, at, stride, n):
+def _shown_piece(to, at, stride, n, kept):
+    """Light as display values; what it was is kept."""
     for c in range(3):
-        first = at + np.uint64(c) * stride
+        first, own = at + np.uint64(c) * stride, np.uint64(c * PIECE)
         for k in range(n):
-            to[first + np.uint64(k)] = displayed(to[first + np.uint64(k)])
+            i = np.uint64(k)
+            kept[own + i] = to[first + i]
+            to[first + i] = displayed(to[first + i])
 
 
 @nb.njit(error_model="numpy")
-def _lit_piece(to, at, stride, n):
+def _lit_piece(to, at, stride, n, kept, part):
+    """Display values as light, mixed into what was there."""
     for c in range(3):
-        first = at + np.uint64(c) * stride
+        first, own = at + np.uint64(c) * stride, np.uint64(c * PIECE)
         for k in range(n):
-            to[first + np.uint64(k)] = lit(to[first + np.uint64(k)])
+            i = np.uint64(k)
+            below = kept[own + i]
+            to[first + i] = below + part[i] * (lit(to[first + i]) - below)
 
 
 @nb.njit(error_model="numpy")
@@ -86,10 +92,13 @@ def adjust_piece(
     nodes,
     sums,
     part,
+    whole,
+    kept,
 ):
     """Look up ``n`` values of the planes R, G, B of ``p`` each, from ``begin`` on.
 
-    ``table`` and ``cover`` are addresses, the second 0 where it covers everywhere; ``side`` is 0 for curves.
+    ``table`` and ``cover`` are addresses, the second 0 where it covers everywhere; ``side`` is 0 for curves. ``whole``
+    is full of 1.
     """
     stride = np.uint64(p)
     gain, bend = gains_of(side)
@@ -102,16 +111,18 @@ def adjust_piece(
             _covered(rows, cover_at + np.uint64(first), m, strength, part)
         else:
             part[:m] = strength
-        if linear:
-            _shown_piece(to, at, stride, m)
+        mixed = part
+        if linear:  # opacity acts on light, a look on what is displayed
+            _shown_piece(to, at, stride, m, kept)
+            mixed = whole
         if side == 0:
-            shifted_curves(nb.carray(floats_at(table), 3 * CURVE), to, at, stride, m, part)
+            shifted_curves(nb.carray(floats_at(table), 3 * CURVE), to, at, stride, m, mixed)
         else:
             lattice = nb.carray(words_at(table), side * side * side)
             places_of_floats(to, at, stride, m, side, gain, bend, where, weights)
             for corner in range(4):
                 fetched(lattice, where, corner * PIECE, m, nodes)
             weighed_sums(nodes, weights, m, sums)
-            lanes_mixed(sums, to, at, stride, m, part)
+            lanes_mixed(sums, to, at, stride, m, mixed)
         if linear:
-            _lit_piece(to, at, stride, m)
+            _lit_piece(to, at, stride, m, kept, part)

@@ -157,7 +157,8 @@ def _join_band(first, last, base, colour, p, layers, written, tables):
     room = PIECE_OF_TABLE if np.any(modes == ADJUST) else 0
     where, weighing = np.empty(4 * room, np.uint32), np.empty(4 * room, np.uint32)
     nodes, sums = np.empty(4 * room, np.uint64), np.empty(room, np.uint64)
-    part = np.empty(room, np.float32)
+    part, whole = np.empty(room, np.float32), np.ones(room, np.float32)
+    kept = np.empty(3 * room, np.float32)
     planes, packed, frame = written.planes, written.packed, written.frame
     light, display, weights = tables.light, tables.display, tables.weights
     to, s = np.zeros(3 * p, np.float32), np.zeros(3 * p, np.float32)
@@ -202,7 +203,7 @@ def _join_band(first, last, base, colour, p, layers, written, tables):
                 if modes[k] == ADJUST:
                     adjust_piece(to, x0 - begin, p, x1 - x0, tables_of[k, 0], np.int64(tables_of[k, 1]), addresses[k],
                                  np.uint64(j * to_next + x0 - left), opacities[k], light.size > 0,
-                                 where, weighing, nodes, sums, part)  # fmt: skip
+                                 where, weighing, nodes, sums, part, whole, kept)  # fmt: skip
                     continue
                 if f >= 0 and simple and _plain(modes[k], opacities[k], left):
                     plane_row(_luma(folded, shapes, f), np.uint64(j * shapes[f, 1]), tints[f], w, x0 - left,

@@ -5,8 +5,6 @@ All are (h, w, 4) uint8 RGBA, premultiplied, of one size.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
@@ -20,21 +18,24 @@ _BAND = 32
 
 @nb.njit(error_model="numpy")
 def _apart_row(row, soft, amount, to):
-    zero, half = np.float32(0), np.float32(0.5)
-    for x in range(row.shape[0]):
-        a = np.float32(row[x, 3])
-        for c in range(3):
-            v = np.float32(row[x, c])
-            v += amount * (v - np.float32(soft[x, c]))
-            to[x, c] = np.uint8(np.int32(min(max(v, zero), a) + half))
-        to[x, 3] = row[x, 3]
+    zero, half, byte = np.float32(0), np.float32(0.5), np.uint32(255)
+    for x in range(row.size):
+        v, w = row[x], soft[x]
+        a = v >> np.uint32(24)
+        cover = np.float32(np.int32(a))
+        made = a
+        for shift in (np.uint32(16), np.uint32(8), np.uint32(0)):
+            c = np.float32(np.int32((v >> shift) & byte))
+            c += amount * (c - np.float32(np.int32((w >> shift) & byte)))
+            made = made << np.uint32(8) | np.uint32(np.int32(min(max(c, zero), cover) + half))
+        to[x] = made
 
 
 @kernel(parallel=True)
-def _apart(picture, soft, amount):
-    out = np.empty_like(picture)
-    for y in nb.prange(picture.shape[0]):
-        _apart_row(picture[y], soft[y], amount, out[y])
+def _apart(words, soft, amount):
+    out = np.empty_like(words)
+    for y in nb.prange(len(words)):
+        _apart_row(words[y], soft[y], amount, out[y])
     return out
 
 
@@ -46,70 +47,77 @@ def apart(picture: Picture, soft: Picture, amount: float) -> Picture:
     >>> apart(one, soft, 0.5).tolist()
     [[[110, 255, 255, 255]]]
     """
-    return np.asarray(_apart(np.ascontiguousarray(picture), soft, np.float32(amount)))
+    one, other = (np.ascontiguousarray(p).view(np.uint32)[..., 0] for p in (picture, soft))
+    made = np.asarray(_apart(one, other, np.float32(amount)))
+    return made.view(np.uint8).reshape(picture.shape)
 
 
 @nb.njit(error_model="numpy")
 def _bright_row(row, knee, to):
-    zero, half, full = np.float32(0), np.float32(0.5), np.float32(255)
-    span = max(full - knee, np.float32(1))
-    for x in range(row.shape[0]):
-        most = np.float32(max(max(row[x, 0], row[x, 1]), row[x, 2]))
-        over = max(most - knee, zero) / span
+    zero, half, byte = np.float32(0), np.float32(0.5), np.uint32(255)
+    per = np.float32(1) / max(np.float32(255) - knee, np.float32(1))
+    for x in range(row.size):
+        v = row[x]
+        r, g, b = v & byte, (v >> np.uint32(8)) & byte, (v >> np.uint32(16)) & byte
+        over = max(np.float32(np.int32(max(max(r, g), b))) - knee, zero) * per
         gain = over * over * (np.float32(3) - np.float32(2) * over)
-        for c in range(3):
-            to[x, c] = np.uint8(np.int32(np.float32(row[x, c]) * gain + half))
-        to[x, 3] = np.uint8(np.int32(np.float32(row[x, 3]) * gain + half))
+        made = np.uint32(0)
+        for shift in (np.uint32(24), np.uint32(16), np.uint32(8), np.uint32(0)):
+            c = np.float32(np.int32((v >> shift) & byte)) * gain + half
+            made = made << np.uint32(8) | np.uint32(np.int32(c))
+        to[x] = made
 
 
 @kernel(parallel=True)
-def _bright(picture, knee):
-    out = np.empty_like(picture)
-    for y in nb.prange(picture.shape[0]):
-        _bright_row(picture[y], knee, out[y])
+def _bright(words, knee):
+    out = np.empty_like(words)
+    for y in nb.prange(len(words)):
+        _bright_row(words[y], knee, out[y])
     return out
 
 
 def bright(picture: Picture, above: float) -> Picture:
     """What is brighter than a level, 0 to 1, by its strongest channel; softly from there up to white."""
-    return np.asarray(_bright(np.ascontiguousarray(picture), np.float32(255 * above)))
+    words = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
+    made = np.asarray(_bright(words, np.float32(255 * above)))
+    return made.view(np.uint8).reshape(picture.shape)
 
 
 @nb.njit(error_model="numpy")
-def _light_row(row, one, other, third, amount, to):
+def _light_row(row, light, amount, to):
     full, half, unit = np.float32(255), np.float32(0.5), np.float32(1 / 255)
-    flat = row.size
-    for k in range(flat):
-        light = np.float32(np.int32(one[k]) + np.int32(other[k]) + np.int32(third[k])) * amount
+    for k in range(row.size):
         v = np.float32(row[k])
-        v += min(light, full) * (full - v) * unit
+        v += min(np.float32(light[k]) * amount, full) * (full - v) * unit
         to[k] = np.uint8(np.int32(v + half))
 
 
 @nb.njit(error_model="numpy")
 def _held_row(to):
     """No channel is more than its coverage."""
-    for x in range(to.shape[0]):
-        for c in range(3):
-            to[x, c] = min(to[x, c], to[x, 3])
+    byte = np.uint32(255)
+    for x in range(to.size):
+        v = to[x]
+        a = v >> np.uint32(24)
+        made = a
+        for shift in (np.uint32(16), np.uint32(8), np.uint32(0)):
+            made = made << np.uint32(8) | min((v >> shift) & byte, a)
+        to[x] = made
 
 
 @kernel(parallel=True)
-def _light_added(picture, one, other, third, amount):
+def _light_added(picture, light, amount):
     out = np.empty_like(picture)
+    words = out.view(np.uint32)
     for y in nb.prange(picture.shape[0]):
-        _light_row(picture[y].reshape(-1), one[y].reshape(-1), other[y].reshape(-1), third[y].reshape(-1),
-                   amount, out[y].reshape(-1))  # fmt: skip
-        _held_row(out[y])
+        _light_row(picture[y].reshape(-1), light[y].reshape(-1), amount, out[y].reshape(-1))
+        _held_row(words[y].reshape(-1))
     return out
 
 
-def light_added(picture: Picture, lights: Sequence[Picture], amount: float) -> Picture:
-    """Three pictures of light screened onto one, their mean so many times; its coverage grows by theirs."""
-    one, other, third = lights
-    return np.asarray(
-        _light_added(np.ascontiguousarray(picture), one, other, third, np.float32(amount / 3))
-    )
+def light_added(picture: Picture, light: NDArray[np.uint16], amount: float) -> Picture:
+    """The sum of three pictures of light screened onto one, their mean so many times; its coverage grows by theirs."""
+    return np.asarray(_light_added(np.ascontiguousarray(picture), light, np.float32(amount / 3)))
 
 
 @nb.njit(error_model="numpy")

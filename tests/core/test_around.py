@@ -1,0 +1,243 @@
+"""Crop, border, shadows, glow and light wrap: against what they must be by their own words."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, seen, shot
+from velvet_seam.core.around import AROUND
+from velvet_seam.core.around.border import distance
+from velvet_seam.core.around.wrap import wrapped
+from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.engine.sheet import Sheet
+from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.shot.around import Around
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.timing.at import At
+
+MIDDLE = {"x": WIDTH / 2, "y": HEIGHT / 2}
+BACK = np.array([0x30, 0x38, 0x48])
+
+
+def card(**more: Any) -> dict[str, Any]:
+    """A grey square of 40 × 40 canvas pixels in the middle: a colour, cropped."""
+    crop = {"left": 100 / 3, "right": 100 / 3, "top": 25, "bottom": 25}
+    return {
+        **layer("card", "wall"),
+        "source": {"kind": "colour", "colour": "#808080"},
+        "crop": crop,
+        **more,
+    }
+
+
+def coverage(of: Shot) -> np.ndarray:
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    return engine.picture(engine.plan(of, 6, view="matte", chosen="l-card"))[..., 0]
+
+
+def test_a_crop_cuts_off_parts_of_pixels_too():
+    plane = coverage(shot(card()))
+    want = np.zeros((HEIGHT, WIDTH))
+    want[20:60, 40:80] = 255
+    np.testing.assert_array_equal(plane, want)
+    fine = coverage(shot(card(crop={"left": 10.25, "right": 0, "top": 50, "bottom": 0})))
+    assert abs(fine[60, 12] - 0.7 * 255) <= 1  # 12.3 of 120 pixels are cut off
+    assert (fine[60, 13:] == 255).all()
+    assert not fine[:40].any()
+    assert not coverage(shot(card(crop={"left": 60, "right": 50}))).any()
+
+
+def test_corners_are_round_and_a_soft_rim_fades_inward():
+    round_ = coverage(
+        shot(card(crop={"left": 100 / 3, "right": 100 / 3, "top": 25, "bottom": 25, "radius": 20}))
+    )
+    far = np.hypot(*(np.mgrid[:HEIGHT, :WIDTH] + 0.5 - np.array([40, 60])[:, None, None]))
+    assert (round_[far < 19.3] == 255).all()
+    assert not round_[far > 20.7].any()
+    assert abs(round_.sum() / 255 - np.pi * 400) < 3
+    soft = coverage(shot(card(crop={"softness": 20, "left": 0, "top": 0, "right": 0, "bottom": 0})))
+    row = soft[HEIGHT // 2, :24].astype(int)
+    assert (np.diff(row) >= 0).all()
+    assert abs(int(row[10]) - 134) <= 1  # 10.5 of 20 pixels inside
+    assert row[21] == 255
+
+
+def test_a_crop_turns_and_scales_with_its_layer():
+    place = {**MIDDLE, "scale": 50, "rotation": 90}
+    plane = coverage(shot(card(place=place)))
+    assert abs(plane.sum() / 255 - 20 * 20) < 2
+    side = coverage(shot(card(place=place, crop={"left": 50})))
+    rows, columns = np.nonzero(side)
+    assert rows.min() >= HEIGHT // 2 - 1  # what lay at the right is below now
+    assert columns.max() - columns.min() + 1 == 40
+
+
+def test_distance_is_true_to_parts_of_a_pixel():
+    y, x = np.mgrid[:120, :120] + 0.5
+    far = np.hypot(x - 60.3, y - 59.6) - 31.4
+    plane = np.rint(255 * np.clip(0.5 - far, 0, 1)).astype(np.uint8)
+    off = distance(plane) - far
+    assert np.abs(off).mean() < 0.12
+    assert np.abs(off[np.abs(far) < 25]).max() < 0.7  # in the middle many pixels are as near
+    for angle in (0, 20, 45, 70):
+        c, s = np.cos(np.radians(angle)), np.sin(np.radians(angle))
+        line = (x - 60) * c + (y - 60) * s
+        plane = np.rint(255 * np.clip(0.5 - line, 0, 1)).astype(np.uint8)
+        off = (distance(plane) - line)[20:-20, 20:-20]
+        assert np.abs(off).max() < 0.75, angle
+
+
+@pytest.mark.parametrize(
+    ("place", "inner", "outer"), [("outside", 20, 26), ("centred", 17, 23), ("inside", 14, 20)]
+)
+def test_a_border_lies_where_it_is_said(place: str, inner: int, outer: int):
+    border = {"border": {"on": True, "width": 6, "colour": "#ff0000", "place": place}}
+    made = seen(shot(card(around=border)))
+    row = made[HEIGHT // 2, WIDTH // 2 :]  # from the middle of the card to the right
+    assert (row[: inner - 1] == (128, 128, 128)).all()
+    assert (row[inner + 1 : outer - 1] == (255, 0, 0)).all()
+    assert (row[outer + 1 :] == BACK).all()
+
+
+def test_a_shadow_is_the_shape_shifted_and_blurred():
+    hard = {"shadow": {"on": True, "x": 8, "y": 5, "blur": 0, "opacity": 100, "colour": "#000000"}}
+    made = seen(shot(card(around=hard)))
+    assert (made[60:65, 48:88] == 0).all()
+    assert (made[25:65, 80:88] == 0).all()
+    assert (made[20:60, 40:80] == 128).all()
+    assert (made[:25, 81:] == BACK).all()
+    half = {"shadow": {**hard["shadow"], "opacity": 50}}
+    assert np.abs(seen(shot(card(around=half)))[62, 60] - BACK / 2).max() <= 1
+    part = {"shadow": {**hard["shadow"], "x": 8.5}}
+    edge = seen(shot(card(around=part)))[62]
+    assert np.abs(edge[88] - BACK / 2).max() <= 1  # half of a pixel
+    soft = {"shadow": {**hard["shadow"], "blur": 16}}
+    dark = BACK - seen(shot(card(around=soft))).astype(int)
+    assert (np.diff(dark[62:75, 60, 1]) <= 0).all()
+
+
+def test_what_lies_outside_the_canvas_still_casts_its_shadow_in():
+    away = card(
+        place={"x": WIDTH / 2 - 85, "y": HEIGHT / 2},
+        around={"shadow": {"on": True, "x": 30, "y": 0, "blur": 4}},
+    )
+    made = seen(shot(away)).astype(int)
+    assert (BACK - made[HEIGHT // 2, :20]).max() > 20
+    assert not coverage(shot(away)).any()
+
+
+def test_a_floor_shadow_lies_at_the_lowest_point():
+    floor = {
+        "floor": {
+            "on": True,
+            "height": 30,
+            "lean": 100,
+            "blur": 0,
+            "opacity": 100,
+            "colour": "#000000",
+        }
+    }
+    dark = (seen(shot(card(around=floor))) < 20).all(axis=-1)
+    rows, columns = np.nonzero(dark)
+    assert rows.max() in (58, 59, 60)
+    assert rows.min() >= 47  # 12 of 40 rows high
+    assert columns.max() >= 85  # it leans to the right
+    assert not dark[:40].any()
+
+
+def test_light_wrap_only_adds_and_never_beyond_coverage():
+    rng = np.random.default_rng(2)
+    alpha = np.zeros((60, 80), np.uint8)
+    alpha[15:45, 20:60] = 255
+    alpha[15:45, 20:24] = (60, 120, 180, 230)
+    colour = rng.integers(0, 256, (60, 80, 3)) * alpha[..., None] // 255
+    patch = Patch(7, 9, np.dstack([colour, alpha]).astype(np.uint8))
+    below = rng.integers(0, 256, (90, 110, 4), dtype=np.uint8)
+    made = wrapped(4.0, 1.0, patch, below, 0, 0)
+    assert made is not None
+    assert (made.left, made.top) == (7, 9)
+    np.testing.assert_array_equal(made.pixels[..., 3], alpha)
+    assert (made.pixels[..., :3] >= patch.pixels[..., :3]).all()
+    assert (made.pixels[..., :3] <= alpha[..., None]).all()
+    np.testing.assert_array_equal(
+        made.pixels[28:32, 38:42], patch.pixels[28:32, 38:42]
+    )  # deep inside
+    black = wrapped(4.0, 1.0, patch, np.zeros_like(below), 0, 0)
+    assert black is not None
+    np.testing.assert_array_equal(black.pixels, patch.pixels)
+
+
+def test_a_bright_ground_shines_over_the_rim():
+    ground = {**layer("ground", "garden"), "source": {"kind": "colour", "colour": "#ffffff"}}
+    plain = seen(shot(ground, card())).astype(int)
+    made = seen(
+        shot(ground, card(around={"wrap": {"on": True, "width": 12, "strength": 100}}))
+    ).astype(int)
+    more = (made - plain)[HEIGHT // 2, 40:80, 0]
+    assert more[0] > 40
+    assert more[20] == 0
+    assert (np.diff(more[:20]) <= 0).all()
+    dark = {**ground, "source": {"kind": "colour", "colour": "#000000"}}
+    np.testing.assert_array_equal(
+        seen(shot(dark, card())), seen(shot(dark, card(around={"wrap": {"on": True}})))
+    )
+
+
+@pytest.mark.parametrize("name", AROUND)
+def test_every_one_is_complete_and_off_until_it_is_wanted(name: str):
+    kind = AROUND[name]
+    assert kind.__doc__
+    assert kind.label
+    assert kind.says
+    assert kind.find
+    assert Around.model_fields[name].annotation is kind
+    assert not getattr(Around(), name).on
+    paper = layer("paper", "paper", place={**MIDDLE, "scale": 60})
+    plain = seen(shot(layer("garden", "garden"), paper))
+    made = seen(shot(layer("garden", "garden"), {**paper, "around": {name: {"on": True}}}))
+    assert np.abs(made.astype(int) - plain).mean() > 0.3
+    assert kind().reach(At(0)) > 0
+    for value in kind().numbers():  # each of its values changes the picture
+        bounds = next(m for m in kind.model_fields[value].metadata if hasattr(m, "low"))
+        default = kind.model_fields[value].default
+        low, high = bounds.reach(WIDTH, HEIGHT)
+        other = (default + (high if high > default else low)) / 2
+        held = {name: {"on": True, value: other}}
+        changed = seen(shot(layer("garden", "garden"), {**paper, "around": held}))
+        assert (changed != made).any(), value
+
+
+@pytest.mark.parametrize("name", AROUND)
+@pytest.mark.parametrize("light", ["display", "linear"])
+def test_a_window_of_it_is_that_part_of_the_whole(name: str, light: str):
+    paper = layer(
+        "paper", "paper", place={"x": 52, "y": 44, "scale": 60}, around={name: {"on": True}}
+    )
+    of = shot(layer("garden", "garden"), paper, light=light)
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    sheet = Sheet.of(of)
+    whole = engine.picture(engine.plan(of, 6, sheet=sheet))
+    for window in ((10, 8, 40, 40), (60, 30, 60, 50)):
+        x, y, w, h = window
+        piece = engine.picture(engine.plan(of, 6, sheet=sheet.part(window)))
+        off = np.abs(whole[y : y + h, x : x + w].astype(int) - piece)
+        assert off.max() <= 3
+        assert off.mean() < 0.2
+
+
+def test_preview_and_full_size_agree():
+    """All lengths are canvas pixels: a quarter of the size shows the same."""
+    around = {
+        "shadow": {"on": True, "blur": 24},
+        "border": {"on": True, "width": 10},
+        "glow": {"on": True},
+    }
+    of = shot(layer("garden", "garden"), card(around=around))
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    whole = engine.picture(engine.plan(of, 6)).astype(float)
+    small = engine.picture(engine.plan(of, 6, short_side=HEIGHT // 2)).astype(float)
+    mean = whole.reshape(HEIGHT // 2, 2, WIDTH // 2, 2, 4).mean(axis=(1, 3))
+    assert np.abs(mean - small).mean() < 2.5
