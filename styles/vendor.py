@@ -97,4 +97,18 @@ for source, target in FILES.items():
     path = STATIC / target
     path.parent.mkdir(parents=True, exist_ok=True)
     shutil.copyfile(MODULES / source, path)
+LETTERS = HERE.parent / "velvet_seam" / "core" / "letters"
+FAMILIES = {
+    "figtree": ("latin", "latin-ext"), "fraunces": ("latin", "latin-ext"),
+    "caveat": ("latin", "latin-ext", "cyrillic"), "oswald": ("latin", "latin-ext", "cyrillic"),
+    "jetbrains-mono": ("latin", "latin-ext", "cyrillic", "greek"),
+}  # fmt: skip
+"""Families that text is set in, with the parts that each is cut into."""
+for family, parts in FAMILIES.items():
+    source = MODULES / "@fontsource-variable" / family
+    LETTERS.mkdir(exist_ok=True)
+    for part in parts:
+        name = f"{family}-{part}-wght-normal.woff2"
+        shutil.copyfile(source / "files" / name, LETTERS / f"{family}-{part}.woff2")
+    shutil.copyfile(source / "LICENSE", LETTERS / f"{family}-LICENSE.txt")
 (STATIC / "icons.svg").write_text(sprite())

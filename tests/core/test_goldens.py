@@ -136,6 +136,14 @@ DONE: dict[str, dict[str, Any]] = {
 STIRRED = {"shake": 30, "turn": 40, "jitter": 20, "flicker": 90}
 
 
+MADE: dict[str, dict[str, Any]] = {
+    "text": {"text": "Moth\nat nine", "size": 30, "outline": 1.5, "revealed": 70}, "clouds": {"size": 60},
+    "particles": {"size": 5, "speed": 40, "count": 90}, "flash": {"at": 0.2, "what": "lightning"}, "bars": {"ratio": 3},
+    "gradient": {"angle": 30},
+}  # fmt: skip
+"""What generated sources are set to, on so small a canvas."""
+
+
 def _below(kind: type[SourceBase]) -> list[dict[str, Any]]:
     return [layer("b", "garden")] if kind.adjusts else []
 
@@ -145,9 +153,9 @@ def _look(kind: type[SourceBase]) -> dict[str, Any]:
 
 
 def sources() -> Tiles:
-    more = {"colour": {"colour": "#7090d0"}, "footage": {"footage": "f-card"}, "adjustment": {}}
+    more = {"colour": {"colour": "#7090d0"}, "footage": {"footage": "f-card"}, **MADE}
     return {
-        kind_of(kind): seen(shot(*_below(kind), layer("a", "card", source={"kind": kind_of(kind), **more[kind_of(kind)]}, **_look(kind))))
+        kind_of(kind): seen(shot(*_below(kind), layer("a", "card", source={"kind": kind_of(kind), **more.get(kind_of(kind), {})}, **_look(kind))))
         for kind in SOURCES
     }  # fmt: skip
 

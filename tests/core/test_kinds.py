@@ -29,7 +29,7 @@ from velvet_seam.core.shot.mark import Mark
 from velvet_seam.core.shot.motion import Passage
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
-from velvet_seam.core.sources import SOURCES, ColourSource, SourceBase
+from velvet_seam.core.sources import GENERATED, SOURCES, ColourSource, GeneratedBase, SourceBase
 from velvet_seam.core.steps import Step, step
 from velvet_seam.core.timing.animated import Keyframe, Keyframes
 from velvet_seam.core.timing.at import At
@@ -150,7 +150,7 @@ def test_a_matte_is_complete(kind: type[MatteBase]):
 class Showing:
     """Answers a source as the engine does, with footage of 6 × 4 pixels."""
 
-    canvas, sheet = (40, 30), (20, 15)
+    canvas, sheet, at, per, seconds = (40, 30), (20, 15), At(12), 0.5, 0.48
 
     def footage(self, identity: str) -> Any:
         return SimpleNamespace(
@@ -169,15 +169,20 @@ def white(name: str) -> np.ndarray:
 def test_a_source_is_complete(kind: type[SourceBase]):
     assert kind.__doc__
     assert kind.label
-    needed = {"footage": {"footage": "f-a"}, "colour": {"colour": "#20c040"}, "adjustment": {}}
-    source = kind.model_validate(needed[kind_of(kind)])
+    needed = {"footage": {"footage": "f-a"}, "colour": {"colour": "#20c040"}}
+    source = kind.model_validate({"kind": kind_of(kind), **needed.get(kind_of(kind), {})})
     asked = Showing()
-    width, height = source.size(asked.canvas, asked.footage)
+    width, height = source.extent(asked.canvas, asked.footage)
     assert min(width, height) > 0
     made = source.picture(asked)
     picture = made.run()
     assert picture.shape == (*reversed(source.picture_size(asked)), 4)
     assert picture.dtype == np.uint8
+    if issubclass(kind, GeneratedBase):
+        assert kind.says
+        assert kind.find
+        assert kind in GENERATED
+        return
     if kind.adjusts:  # nothing to be known by
         return
     # known by what it shows: another colour, another clip, another step

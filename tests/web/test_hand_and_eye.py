@@ -121,7 +121,7 @@ def test_shots_are_renamed_and_duplicated_on_the_wall(clean: Page, served: str):
 @pytest.mark.parametrize(
     ("words", "holds"),
     [
-        ("crop", "velvetSeam.handles.drawing !== null"),
+        ("crop", "document.activeElement.id === 'tape-crop-left'"),
         ("echo, times", "document.activeElement.closest('[data-value=\"echo.count\"], #tape-echo-count') !== null"),
         ("flicker", "document.activeElement.closest('#tape-stir-flicker') !== null"),
         ("turn the clip round", "velvetSeam.bench.shot.layers[0].time.speed === -100"),

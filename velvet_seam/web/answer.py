@@ -19,10 +19,12 @@ from velvet_seam.core.masks import MASKS, OutlineKeys, Vertex
 from velvet_seam.core.mattes import MATTES
 from velvet_seam.core.passages import WAYS
 from velvet_seam.core.picture.blends import blend_of
+from velvet_seam.core.picture.lettering import lacking
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot, references
 from velvet_seam.core.shot.written import piece_of
+from velvet_seam.core.sources import GENERATED
 from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.rate import CHOICES
 from velvet_seam.core.words import kind_of
@@ -30,7 +32,7 @@ from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.context import Context, templates
-from velvet_seam.web.values import Values
+from velvet_seam.web.values import Values, choices
 
 AS_IT_IS = "As it is"
 """The first tile of the shelf of looks: none."""
@@ -100,7 +102,7 @@ def parts_of(
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
         "below": below, "items": items, "groups": GROUPS, "ways": WAYS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
-        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
+        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "lacking": lacking, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
     }  # fmt: skip
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
 

@@ -18,7 +18,8 @@ from velvet_seam.core.passages import WAYS
 from velvet_seam.core.picture.blends import NAMES, blend_of
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import read_edit
-from velvet_seam.core.words import Id
+from velvet_seam.core.sources import GENERATED
+from velvet_seam.core.words import Id, kind_of
 from velvet_seam.web.answer import (
     Answer,
     ChosenRequest,
@@ -89,6 +90,8 @@ def bench(identity: str, request: Request, context: Ctx) -> Response:
         "groups": GROUPS,
         "ways": WAYS,
         "blend_of": blend_of,
+        "sources": GENERATED,
+        "kind_of": kind_of,
     }
     return templates.TemplateResponse(request, "bench.html", page)
 
@@ -109,7 +112,7 @@ def parts(
 
 @router.get("/shelf", response_class=HTMLResponse)
 def shelf(identity: str, request: Request, context: Ctx) -> Response:
-    page = {"shelf": context.library.footage.all()}
+    page = {"shelf": context.library.footage.all(), "sources": GENERATED, "kind_of": kind_of}
     return templates.TemplateResponse(request, "parts/shelf.html", page)
 
 

@@ -15,6 +15,7 @@ from velvet_seam.core.masks import MASKS
 from velvet_seam.core.mattes import MATTES
 from velvet_seam.core.passages import WAYS
 from velvet_seam.core.shot.layer import Layer, SoundTrack
+from velvet_seam.core.sources import GENERATED
 from velvet_seam.core.timing.bounds import bounds_of
 from velvet_seam.core.words import kind_of
 
@@ -40,7 +41,15 @@ def kinds() -> dict[str, Any]:
     values = {path: told for part in (Layer, SoundTrack) for path, told in _values(part)}
     ways = [{"label": way.label, "find": way.find} for way in WAYS]
     looks = [{"kind": kind_of(one), "label": one.label, "find": one.find} for one in LOOKS]
-    return {"looks": looks, "masks": masks, "mattes": mattes, "values": values, "ways": ways}
+    sources = [{"kind": kind_of(one), "label": one.label, "find": one.find} for one in GENERATED]
+    return {
+        "looks": looks,
+        "sources": sources,
+        "masks": masks,
+        "mattes": mattes,
+        "values": values,
+        "ways": ways,
+    }
 
 
 def _values(part: type[BaseModel], way: str = "") -> Iterator[tuple[str, dict[str, str]]]:

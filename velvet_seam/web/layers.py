@@ -26,7 +26,13 @@ from velvet_seam.core.shot.fitting import How, fitting_scale, speed_frame_by_fra
 from velvet_seam.core.shot.layer import MAX_FRAME, THREADS, Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.sources import AdjustmentSource, ColourSource, FootageSource
+from velvet_seam.core.sources import (
+    GENERATED,
+    AdjustmentSource,
+    ColourSource,
+    FootageSource,
+    Source,
+)
 from velvet_seam.core.timing.rate import spell
 from velvet_seam.core.words import Colour, Id, copy_free, kind_of
 from velvet_seam.store.folder import new_id
@@ -38,11 +44,12 @@ router = APIRouter(prefix="/shots/{identity}")
 
 
 class NewLayer(ChosenRequest):
-    """A layer from footage, from a colour, or an adjustment of what lies below."""
+    """A layer from footage, from a colour, a generated one, or an adjustment of what lies below."""
 
     footage: Id | None = None
     colour: Colour | None = None
     adjustment: bool = False
+    generated: str | None = Field(None, max_length=40)
     frame: int = Field(0, ge=0)
 
 
@@ -93,7 +100,14 @@ def add_layer(identity: str, body: NewLayer, request: Request, context: Ctx) -> 
     if body.footage is not None:
         new = _from_footage(shot, context.library.footage.get(body.footage), first)
     elif body.adjustment:
-        new = AddLayer(layer=_adjustment(shot))
+        new = AddLayer(layer=_computed(shot, AdjustmentSource(), 0))
+    elif body.generated is not None:
+        wanted = next((one for one in GENERATED if kind_of(one) == body.generated), None)
+        if wanted is None:
+            raise Problem("There is no such source. Nothing was added.")
+        new = AddLayer(
+            layer=_computed(shot, wanted.model_validate({"kind": body.generated}), first)
+        )
     else:
         new = AddLayer(layer=_from_colour(shot, body.colour or "#6d1d40", first))
     thing = new.sound if isinstance(new, AddSound) else new.layer
@@ -230,13 +244,13 @@ def _from_colour(shot: Shot, colour: str, first: int) -> Layer:
     )  # fmt: skip
 
 
-def _adjustment(shot: Shot) -> Layer:
-    """Over the whole canvas and all of the shot."""
+def _computed(shot: Shot, source: Source, first: int) -> Layer:
+    """Over the whole canvas, to the end of the shot."""
     place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2)
-    name = copy_free("Adjustment", {one.name for one in shot.things})
+    name = copy_free(source.label, {one.name for one in shot.things})
     return Layer(
         id=new_id("l"), name=name, thread=_next_thread(shot.layers),
-        source=AdjustmentSource(), span=Span(first=0, last=shot.length - 1), place=place,
+        source=source, span=Span(first=first, last=shot.length - 1), place=place,
     )  # fmt: skip
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel
 
@@ -66,6 +66,45 @@ class Values:
         shown = value.keys[0].value if isinstance(value, Keyframes) else value
         default = sum(reach) / 2 if field.is_required() else field.default
         return Told(f"{way}.{name}".lstrip("."), bounds, shown, moves, default, reach)
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A word, a colour, some colours or a text of a part: what is no number."""
+
+    path: str
+    label: str
+    form: str
+    """``word``, ``colour``, ``colours`` or ``text``."""
+    value: Any
+    options: tuple[str, ...] = ()
+    most: int = 0
+
+
+_CALLED = {"by": "Revealed by", "what": "What"}
+
+
+def choices(part: BaseModel, way: str) -> list[Choice]:
+    """All that is no number in a part of the document, but for its name and kind.
+
+    >>> from velvet_seam.core.sources import GradientSource
+    >>> [(one.label, one.form) for one in choices(GradientSource(), "source")]
+    [('Shape', 'word'), ('Colours', 'colours'), ('Mix', 'word')]
+    """
+    found = []
+    for name, field in type(part).model_fields.items():
+        value, path = getattr(part, name), f"{way}.{name}"
+        label = _CALLED.get(name, name.replace("_", " ").capitalize())
+        if name in ("kind", "id") or bounds_of(type(part), name) or isinstance(value, bool):
+            continue
+        if get_origin(field.annotation) is Literal:
+            found.append(Choice(path, label, "word", value, get_args(field.annotation)))
+        elif isinstance(value, tuple):
+            found.append(Choice(path, label, "colours", value))
+        elif isinstance(value, str):
+            most = next((m.max_length for m in field.metadata if hasattr(m, "max_length")), 0)
+            found.append(Choice(path, label, "text" if most else "colour", value, most=most))
+    return found
 
 
 def _named(parts: tuple[Any, ...], identity: str) -> Any:

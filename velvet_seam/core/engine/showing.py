@@ -10,6 +10,7 @@ from velvet_seam.core.engine.clip_time import reading
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.steps import Footage, Step
+from velvet_seam.core.timing.at import At
 
 
 @dataclass(frozen=True)
@@ -29,6 +30,18 @@ class Showing:
     @property
     def sheet(self) -> tuple[int, int]:
         return self.on.whole
+
+    @property
+    def at(self) -> At:
+        return At(self.frame - self.layer.span.first)
+
+    @property
+    def per(self) -> float:
+        return self.on.whole[0] / self.on.canvas[0]
+
+    @property
+    def seconds(self) -> float:
+        return float((self.frame - self.layer.span.first) / self.rate)
 
     def footage(self, identity: str) -> Footage:
         return self.find(identity)

@@ -58,7 +58,7 @@ class Table:
 def nodes_of(side: int) -> NDArray[np.float32]:
     """The display values at which the nodes of a lattice lie along a side.
 
-    >>> nodes_of(33)[[0, 1, 32]].round(4).tolist()
+    >>> [round(float(node), 4) for node in nodes_of(33)[[0, 1, 32]]]
     [0.0, 0.0225, 1.0]
     """
     u, one = np.linspace(0, 1, side), 1 + DENSER

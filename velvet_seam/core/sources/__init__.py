@@ -7,22 +7,39 @@ from typing import TYPE_CHECKING, Annotated, Union
 from pydantic import Field
 
 from velvet_seam.core.sources.adjustment import AdjustmentSource
+from velvet_seam.core.sources.bars import BarsSource
 from velvet_seam.core.sources.base import Asked, SourceBase
+from velvet_seam.core.sources.clouds import CloudsSource
 from velvet_seam.core.sources.colour import ColourSource
+from velvet_seam.core.sources.flash import FlashSource
 from velvet_seam.core.sources.footage import FootageSource
+from velvet_seam.core.sources.generated import GeneratedBase
+from velvet_seam.core.sources.gradient import GradientSource
+from velvet_seam.core.sources.particles import ParticlesSource
+from velvet_seam.core.sources.text import TextSource
 
 __all__ = [
+    "GENERATED",
     "SOURCES",
     "AdjustmentSource",
     "Asked",
     "ColourSource",
     "FootageSource",
+    "GeneratedBase",
     "Source",
     "SourceBase",
 ]
 
-SOURCES: tuple[type[SourceBase], ...] = (FootageSource, ColourSource, AdjustmentSource)
+SOURCES: tuple[type[SourceBase], ...] = (
+    FootageSource, ColourSource, AdjustmentSource,
+    TextSource, GradientSource, CloudsSource, ParticlesSource, FlashSource, BarsSource,
+)  # fmt: skip
 """All kinds; a new one is named here."""
+
+GENERATED: tuple[type[GeneratedBase], ...] = tuple(
+    one for one in SOURCES if issubclass(one, GeneratedBase)
+)
+"""Those that are computed rather than filmed."""
 
 if TYPE_CHECKING:
     Source = SourceBase

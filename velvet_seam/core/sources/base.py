@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import ClassVar, Protocol
 
 from velvet_seam.core.steps import Footage, Step
+from velvet_seam.core.timing.at import At
 from velvet_seam.core.words import Part
 
 
@@ -27,6 +28,17 @@ class Asked(Protocol):
     def sheet(self) -> tuple[int, int]:
         """Width and height that all of the canvas has on the sheet."""
 
+    @property
+    def at(self) -> At: ...
+
+    @property
+    def per(self) -> float:
+        """Pixels of the sheet to one of the canvas."""
+
+    @property
+    def seconds(self) -> float:
+        """Since the layer's first frame."""
+
     def footage(self, identity: str) -> Footage: ...
 
     def frame_of(self, footage: Footage, planes: bool) -> Step:
@@ -40,6 +52,8 @@ class SourceBase(Part):
     label: ClassVar[str]
     adjusts: ClassVar[bool] = False
     """It has no picture of its own, but changes what lies below."""
+    generated: ClassVar[bool] = False
+    """It is computed rather than filmed."""
 
     kind: str
 
@@ -48,7 +62,7 @@ class SourceBase(Part):
         """The footage that it shows, by its id in the shot; None where it shows none."""
         return None
 
-    def size(self, canvas: tuple[int, int], footage: Callable[[str], Sized]) -> tuple[int, int]:
+    def extent(self, canvas: tuple[int, int], footage: Callable[[str], Sized]) -> tuple[int, int]:
         """Width and height, as a layer at 100 % lies on the canvas."""
         return canvas
 

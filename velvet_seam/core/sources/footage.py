@@ -22,7 +22,7 @@ class FootageSource(SourceBase):
     def shows(self) -> str:
         return self.footage
 
-    def size(self, canvas: tuple[int, int], footage: Callable[[str], Sized]) -> tuple[int, int]:
+    def extent(self, canvas: tuple[int, int], footage: Callable[[str], Sized]) -> tuple[int, int]:
         shown = footage(self.footage)
         return shown.width, shown.height
 

@@ -4,6 +4,11 @@ export class Fields {
   constructor(bench, clips, marks) {
     Object.assign(this, { bench, clips, marks });
     document.addEventListener("change", (event) => this.change(event));
+    // a text that is typed and a colour that is looked for are seen at once
+    document.addEventListener("input", ({ target: field }) => {
+      if (!field.matches("textarea[data-value], input[type=color][data-value]")) return;
+      bench.trySet(field.closest("[data-target]").dataset.target, { [field.dataset.value]: field.value });
+    });
   }
 
   change(event) {
@@ -17,6 +22,13 @@ export class Fields {
     }
     if ("ramp" in event.target.dataset) { this.clips.ramp(this.bench.layer, event.target.value); return; }
     if ("rate" in event.target.dataset) { this.clips.changeRate(event.target.value); return; }
+    const many = event.target.closest("[data-list]");
+    if (many) { // one of a list of colours: the list is set anew
+      const { target } = many.closest("[data-target]").dataset, { list } = many.dataset;
+      const values = [...many.parentElement.querySelectorAll("[data-list]")].map((one) => one.value);
+      this.bench.set(target, { [list]: values }).then((answer) => { if (!answer) this.bench.tell("restore"); });
+      return;
+    }
     const field = event.target.closest("[data-value], [data-trim]");
     if (!field) return;
     const { bench } = this;

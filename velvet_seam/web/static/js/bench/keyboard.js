@@ -33,7 +33,7 @@ export class Keyboard {
       return;
     }
     if (inField && !["checkbox", "color"].includes(inField.type)) {
-      if (event.key === "Enter") inField.blur();
+      if (event.key === "Enter" && !inField.matches("textarea")) inField.blur();
       return;
     }
     if (control && event.key.toLowerCase() === "a") {

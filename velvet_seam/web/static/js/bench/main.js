@@ -47,7 +47,7 @@ function show(id, html) {
   const same = id !== "panel" || (now?.dataset.target === then?.[1] && /<h2>[^<]*/.exec(element.innerHTML)?.[0] === /<h2>[^<]*/.exec(html)?.[0]);
   if (same) window.htmx.swap({ target: element, sourceElement: element, text: html, swap: "innerMorph" });
   else element.innerHTML = html;
-  for (const field of element.querySelectorAll("input, select")) reset(field);
+  for (const field of element.querySelectorAll("input, select, textarea")) reset(field);
 }
 
 /** A field says what the shot has, unless one is typing into it. */

@@ -1,7 +1,7 @@
 // What the find box knows of this bench beside its keys: every command without one, every value and every kind,
 // by the words people have for them. Each is done, or opened where it is set.
 import { say } from "../common.js";
-import { looks, masks, mattes, values, ways } from "./kinds.js";
+import { looks, masks, mattes, sources, values, ways } from "./kinds.js";
 
 const PASSAGES = ways.map((way) => `${way.label} ${way.find}`).join(" ");
 const FIELDS = [
@@ -49,6 +49,8 @@ export function things(commands) {
     }),
     ...FIELDS.map(([title, id, also]) => row(title, "of a layer", also, () => go(bench, "layer", id))),
     ...mattes.map((one) => row(one.label, "add this matte", one.find, () => key(one))),
+    ...sources.map((one) => row(one.label, "add this layer", one.find, () => commands.shelf.take({ generated: one.kind }))),
+    row("Adjustment layer", "add this layer", "look grade all below", () => commands.shelf.take({ adjustment: true })),
     ...looks.map((one) => row(one.label, "add this to the look", one.find, () => act("add-look-part", { kind: one.kind }, "look"))),
     ...masks.map(({ kind, label, find }) => row(`${label} mask`, "draw this mask", find, () => act("draw-mask", { kind }, "seam"))),
     ...blends.map(([blend, title, group]) => row(title, `blend, ${group.toLowerCase()}`, "mode", () => { const layer = chosen(); if (layer) bench.set(layer.id, { "seam.blend": blend }); })),

@@ -3,7 +3,7 @@ import { say } from "../../common.js";
 import { round } from "../handles/geometry.js";
 import { inHand, maskPath, masksOf } from "../masks/held.js";
 import { maskMap } from "../masks/shape.js";
-import { valueAt } from "../time/moving.js";
+import { valueAt, valueOf } from "../time/moving.js";
 
 export class Layers {
   constructor(bench, handles, newId) {
@@ -25,6 +25,8 @@ export class Layers {
       pin: ({ layer }) => this.pin(layer),
       unpin: ({ layer }) => bench.set(layer.id, Object.fromEntries(Object.keys(layer.place.pins).map((name) => [`place.pins.${name}`, 0]))),
       uncrop: ({ layer }) => bench.set(layer.id, Object.fromEntries(Object.keys(layer.crop).map((name) => [`crop.${name}`, 0]))),
+      "more-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, 1),
+      "fewer-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, -1),
       swap: ({ layer }) => layer && this.swap(layer),
       "remove-part": ({ layer, dataset }) => bench.edit({ do: "remove-part", layer: layer.id, part: dataset.part }),
     };
@@ -55,6 +57,12 @@ export class Layers {
     this.handles.pin();
     const fold = document.querySelector("[data-part=pins]");
     if (fold && this.handles.place.mode === "pins") fold.open = true;
+  }
+
+  /** One colour more at the end of a list, like the last; or one less. */
+  colours(layer, path, by) {
+    const held = valueOf(layer, path);
+    return this.bench.set(layer.id, { [path]: by > 0 ? [...held, held.at(-1)] : held.slice(0, -1) });
   }
 
   fit(layer, how) { return layer && this.bench.send("fit", { layer: layer.id, how }).catch(() => null); }

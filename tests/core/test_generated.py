@@ -1,0 +1,220 @@
+"""Generated sources: what each says it is, at any frame by itself, and looping where a length is set."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests.core.test_goldens import HEIGHT, MADE, WIDTH, layer, seen, shot
+from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.picture.lettering import FAMILIES, Setting, lacking, lettered, lines_of
+from velvet_seam.core.picture.noise import noise
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.sources import GENERATED
+from velvet_seam.core.sources.gradient import mixed
+from velvet_seam.core.words import kind_of
+
+PLAIN = Setting("sans", 40.0, 500, 0.0, 1.2, 0, 0.0)
+
+
+def only(source: dict[str, Any], **more: Any) -> Shot:
+    own = {**layer("a", "wall"), "source": source, "span": {"first": 0, "last": 299}, **more}
+    return shot(own).model_copy(update={"length": 300})
+
+
+def picture(of: Shot, frame: int, view: str = "joined", engine: Engine | None = None) -> np.ndarray:
+    engine = engine or Engine(lambda identity: None)  # type: ignore[arg-type, return-value]
+    step = engine.plan(of, frame, view=view, chosen="l-a")  # type: ignore[arg-type]
+    return engine.picture(step)[..., :3].copy()
+
+
+@pytest.mark.parametrize("kind", GENERATED, ids=kind_of)
+def test_any_frame_can_be_asked_for_by_itself(kind: type[Any]):
+    name = kind_of(kind)
+    of = only({"kind": name, **MADE.get(name, {})})
+    warm = Engine(lambda identity: None)  # type: ignore[arg-type, return-value]
+    for frame in (0, 40, 7, 123, 40):
+        np.testing.assert_array_equal(picture(of, frame, engine=warm), picture(of, frame))
+
+
+@pytest.mark.parametrize("kind", GENERATED, ids=kind_of)
+def test_every_value_and_every_word_changes_the_picture(kind: type[Any]):
+    name = kind_of(kind)
+    own = {"kind": name, **MADE.get(name, {})}
+    source = kind.model_validate(own)
+    switched = {"every": {"what": "strobe"}, "soft": {"revealed": 50}, "outline_colour": {"outline": 3},
+                "by": {"revealed": 40}, "loop": {"loop": 3.0}, "angle": {"shape": "straight"},
+                "size": {"shape": "round"}, "across": {"shape": "round"}, "down": {"shape": "round"}}  # fmt: skip
+    for field, held in kind.model_fields.items():
+        if field == "kind":
+            continue
+        extra = {
+            k: v
+            for k, v in switched.get(field, {}).items()
+            if k in kind.model_fields and k != field
+        }
+        bounds = next((m for m in held.metadata if hasattr(m, "low")), None)
+        now = getattr(source, field)
+        if bounds is not None:
+            low, high = bounds.reach(WIDTH, HEIGHT)
+            others = [low + (high - low) * part for part in (0.1, 0.35, 0.8)]
+        elif isinstance(now, tuple):
+            others = [("#ffffff", "#000000")]
+        elif field == "text":
+            others = ["Other words"]
+        elif isinstance(now, str) and now.startswith("#"):
+            others = ["#12f08c"]
+        else:
+            others = [word for word in held.annotation.__args__ if word != now]
+        frames = (3, 8, 14, 20)
+        base = [picture(only({**own, **extra}), frame) for frame in frames]
+        assert any(
+            (picture(only({**own, **extra, field: other}), frame) != base[n]).any()
+            for other in others
+            for n, frame in enumerate(frames)
+        ), (name, field)  # fmt: skip
+
+
+@pytest.mark.parametrize("source", [
+    {"kind": "clouds", "size": 50, "drift": 30, "change": 0.6}, {"kind": "particles", "size": 5, "life": 1.3},
+    {"kind": "particles", "what": "snow", "size": 4, "speed": 40},
+])  # fmt: skip
+def test_what_loops_ends_as_it_began_and_goes_on_evenly(source: dict[str, Any]):
+    of = only({**source, "loop": 4.0})
+    frames = [picture(of, frame).astype(int) for frame in range(0, 104, 4)]
+    np.testing.assert_array_equal(frames[0], frames[25])  # 100 frames are 4 s
+    steps = [np.abs(b - a).mean() for a, b in pairwise(frames)]
+    assert max(steps) < 2.5 * min(steps) + 0.5  # no jump where it begins again
+    assert (picture(only({**source, "loop": 0}), 100) != frames[0]).any()
+
+
+def test_noise_has_no_mean_of_its_own_and_is_smooth():
+    field = noise((400, 300), 60, 4, 2.7)
+    assert abs(field.mean()) < 0.12
+    assert 0.15 < field.std() < 0.5
+    assert np.abs(np.diff(field, axis=0)).max() < 0.2
+    one, other = noise((400, 300), 60, 4, 2.7), noise((400, 300), 60, 4, 2.7, seed=2)
+    np.testing.assert_array_equal(one, field)
+    assert abs(np.corrcoef(field.ravel(), other.ravel())[0, 1]) < 0.25
+
+
+def test_a_gradient_keeps_its_ends_and_mixes_as_paints_do():
+    for mix in ("oklab", "display"):
+        table = mixed(("#ff0000", "#0000ff"), mix)
+        np.testing.assert_allclose(table[[0, -1]] * 255, [[255, 0, 0], [0, 0, 255]], atol=0.6)
+    grey = mixed(("#000000", "#ffffff"), "display")
+    np.testing.assert_allclose(grey[:, 0], np.linspace(0, 1, len(grey)), atol=1e-9)
+    made = seen(
+        shot(
+            {
+                **layer("a", "wall"),
+                "source": {"kind": "gradient", "colours": ["#000000", "#ffffff"], "mix": "display"},
+            }
+        )
+    )
+    rows = made[..., 1].mean(axis=1)
+    assert (np.diff(rows) > 0).all()
+    assert abs(rows.mean() - 127.5) < 1
+    # no steps: the mean of a row is what it is to be, though no pixel can hold it
+    want = (np.arange(HEIGHT) + 0.5) / HEIGHT * 255
+    assert np.abs(rows - want).max() < 0.5
+
+
+def test_a_flash_is_brightest_where_it_says():
+    for what in ("flash", "strobe", "lightning"):
+        of = only(
+            {
+                "kind": "flash",
+                "at": 0.6,
+                "rise": 0.2,
+                "fall": 0.5,
+                "every": 0.8,
+                "what": what,
+                "colour": "#ffffff",
+            }
+        )
+        light = [picture(of, frame).mean() for frame in range(40)]
+        assert int(np.argmax(light)) == 15  # 0.6 s at 25 frames a second
+        assert light[15] == 255
+
+
+def test_bars_leave_the_ratio_open():
+    plane = picture(only({"kind": "bars", "ratio": 3}), 0, "matte")[..., 0] / 255
+    assert abs((1 - plane).sum() / WIDTH - WIDTH / 3) < 0.02
+    upright = picture(only({"kind": "bars", "ratio": 0.5}), 0, "matte")[..., 0] / 255
+    assert abs((1 - upright).sum() / HEIGHT - HEIGHT * 0.5) < 0.02
+    assert picture(only({"kind": "bars", "ratio": 3, "open": 0}), 0, "matte").min() == 255
+
+
+def test_text_is_set_broken_and_revealed():
+    setting = Setting("serif", 30.0, 400, 0.0, 1.2, 0, 150.0)
+    lines = lines_of("The moth comes at nine,\nwhen the lamp is lit", setting)
+    assert len(lines) > 2
+    assert all(line.width <= 150 for line in lines)
+    assert " ".join(line.text for line in lines) == "The moth comes at nine, when the lamp is lit"
+    for align, side in ((-1, "left"), (1, "right")):
+        plane = lettered("i\nMMMM", Setting("sans", 30.0, 400, 0.0, 1.2, align, 0.0), (300, 120))
+        thin = np.flatnonzero(plane[:60].any(axis=0))
+        wide = np.flatnonzero(plane[60:].any(axis=0))
+        assert (abs(thin[0] - wide[0]) < 4) if side == "left" else (abs(thin[-1] - wide[-1]) < 4)
+    spaced = Setting("sans", 40.0, 500, 12.0, 1.2, 0, 0.0)
+    assert lines_of("moth", spaced)[0].width - lines_of("moth", PLAIN)[0].width == pytest.approx(
+        48, abs=0.5
+    )
+
+
+@pytest.mark.parametrize("by", ["letters", "words", "lines"])
+def test_a_reveal_only_ever_adds(by: str):
+    text = {"kind": "text", "text": "Tin waltz\nat nine", "size": 22, "by": by, "soft": 1}
+    last, planes = -1.0, []
+    for revealed in (0, 20, 40, 60, 80, 100):
+        plane = picture(only({**text, "revealed": revealed}), 0, "matte")[..., 0].astype(int)
+        assert plane.sum() >= last
+        if planes:
+            assert (plane >= planes[-1]).all()
+        planes.append(plane)
+        last = plane.sum()
+    assert planes[0].sum() == 0
+    np.testing.assert_array_equal(planes[-1], picture(only(text), 0, "matte")[..., 0])
+
+
+def test_a_text_of_any_signs_is_drawn_and_what_is_missing_is_said():
+    assert lacking("Tonight! «Größe» Łódź", "sans") == []
+    assert lacking("привет", "hand") == []
+    assert lacking("moth 🦋 שלום", "serif")[:1] == ["🦋"]
+    for family in FAMILIES:
+        for text in ("", "   \n\n ", "e\u0301\u0300", "🦋", "שלום עולם", "a" * 2000, "x\ty", "‮abc"):
+            made = picture(only({"kind": "text", "text": text, "size": 20, "family": family}), 0)
+            assert made.shape == (HEIGHT, WIDTH, 3)
+
+
+@pytest.mark.parametrize("height", [64, 66, 78, 142])
+def test_preview_and_full_size_show_the_same(height: int):
+    """Whatever the canvas, whatever its height is divided by."""
+    for name, more in (
+        ("clouds", {"size": 40}),
+        ("gradient", {}),
+        ("bars", {"ratio": 2}),
+        ("text", {"size": 24}),
+    ):
+        canvas = {"width": 96, "height": height}
+        own = {
+            **layer("a", "wall"),
+            "source": {"kind": name, **more},
+            "place": {"x": 48, "y": height / 2},
+        }
+        of = Shot.model_validate(
+            {"name": "s", "canvas": canvas, "rate": "30", "length": 12, "layers": [own]}
+        )
+        engine = Engine(lambda identity: None)  # type: ignore[arg-type, return-value]
+        whole = engine.picture(engine.plan(of, 3)).astype(float)
+        small = engine.picture(engine.plan(of, 3, short_side=min(96, height) // 2)).astype(float)
+        mean = (
+            whole[: small.shape[0] * 2, : small.shape[1] * 2]
+            .reshape(small.shape[0], 2, small.shape[1], 2, 4)
+            .mean(axis=(1, 3))
+        )
+        assert np.abs(mean - small).mean() < 4, name

@@ -1,0 +1,253 @@
+"""Text as coverage: lines broken and set in the families that are shipped, shaped by HarfBuzz.
+
+A family is cut into parts by script; a run of signs is set in the first part that has them. A sign that no part has is
+drawn as the font draws what it lacks. Places of letters are lengths of what stands before them, so that kerning and
+ligatures count.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageDraw, ImageFont
+
+FOLDER = Path(__file__).parents[1] / "letters"
+FAMILIES: dict[str, tuple[str, tuple[str, ...]]] = {
+    "sans": ("figtree", ("latin", "latin-ext")), "serif": ("fraunces", ("latin", "latin-ext")),
+    "hand": ("caveat", ("latin", "latin-ext", "cyrillic")), "condensed": ("oswald", ("latin", "latin-ext", "cyrillic")),
+    "mono": ("jetbrains-mono", ("latin", "latin-ext", "cyrillic", "greek")),
+}  # fmt: skip
+"""By what they are like: the file's name and its parts. All under the SIL Open Font License."""
+
+LARGEST = 1600.0
+"""Size in pixels at which letters are drawn at most; larger ones are enlarged."""
+
+MEASURED = 256.0
+"""Size at which letters are measured, so that lines break alike however large the picture is made."""
+
+SMALLEST = 72.0
+"""Letters smaller than this are drawn larger and shrunk: they lie where they do in the large picture, not on whole
+pixels."""
+
+MOST_PIXELS = 40_000_000
+"""Of a picture in which letters are drawn larger."""
+
+_LACKING = "\U0010fffe"
+
+
+@dataclass(frozen=True)
+class Setting:
+    """How text is set. Lengths in pixels: ``tracking`` between letters, ``box`` the width at which lines break, or 0;
+    ``leading`` from line to line, in sizes; ``align`` −1 left, 0 centred, 1 right."""
+
+    family: str
+    size: float
+    weight: float
+    tracking: float
+    leading: float
+    align: int
+    box: float
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line: its text, where each sign begins and the last one ends, and the words by the number of each sign."""
+
+    text: str
+    places: tuple[float, ...]
+
+    @property
+    def width(self) -> float:
+        return self.places[-1]
+
+
+@lru_cache(maxsize=256)
+def _font(file: str, part: str, size: float, weight: float) -> ImageFont.FreeTypeFont:
+    font = ImageFont.truetype(
+        str(FOLDER / f"{file}-{part}.woff2"), size, layout_engine=ImageFont.Layout.RAQM
+    )
+    at = []
+    for axis in font.get_variation_axes():
+        least, most = float(axis["minimum"] or 0), float(axis["maximum"] or 0)
+        own = weight if axis["name"] == b"Weight" else float(axis["default"] or 0)
+        at.append(min(max(own, least), most))
+    font.set_variation_by_axes(at)
+    return font
+
+
+@lru_cache(maxsize=8192)
+def _has(file: str, part: str, sign: str) -> bool:
+    """Whether a part of a family has a sign: it is drawn otherwise than one that no font has."""
+    font = _font(file, part, 32.0, 400.0)
+    if not sign.strip():
+        return True
+    own, none = font.getmask(sign), font.getmask(_LACKING)
+    return bool(own.size != none.size or bytes(own) != bytes(none))
+
+
+def lacking(text: str, family: str) -> list[str]:
+    """The signs of a text that a family has no glyph for, each once.
+
+    >>> lacking("Tonight — héllo", "sans"), lacking("moth 🦋", "sans")
+    ([], ['🦋'])
+    """
+    file, parts = FAMILIES[family]
+    return [
+        s
+        for s in dict.fromkeys(text)
+        if s.isprintable() and not any(_has(file, p, s) for p in parts)
+    ]
+
+
+def _runs(text: str, family: str) -> list[tuple[str, str]]:
+    """A text in runs, each with the part that has its signs."""
+    file, parts = FAMILIES[family]
+    found: list[tuple[str, str]] = []
+    for sign in text:
+        last = found[-1][0] if found else parts[0]
+        # spaces and marks stay with what they follow
+        part = (
+            last
+            if not sign.isalnum() and _has(file, last, sign)
+            else next((p for p in parts if _has(file, p, sign)), last)
+        )
+        if found and found[-1][0] == part:
+            found[-1] = part, found[-1][1] + sign
+        else:
+            found.append((part, sign))
+    return found
+
+
+def _places(text: str, setting: Setting) -> tuple[float, ...]:
+    """Where each sign of a line begins, and where the last one ends."""
+    file, _ = FAMILIES[setting.family]
+    places, x, per = [0.0], 0.0, setting.size / MEASURED
+    for part, run in _runs(text, setting.family):
+        font = _font(file, part, MEASURED, setting.weight)
+        for n in range(len(run)):
+            places.append(x + per * font.getlength(run[: n + 1]) + setting.tracking * len(places))
+        x += per * font.getlength(run)
+    return tuple(places)
+
+
+def lines_of(text: str, setting: Setting) -> list[Line]:
+    """A text in lines: broken where it says so, and at spaces where the box ends."""
+    found: list[Line] = []
+    for paragraph in text.split("\n"):
+        words, line = paragraph.split(" "), ""
+        for word in words:
+            longer = f"{line} {word}" if line else word
+            if setting.box > 0 and line and _places(longer, setting)[-1] > setting.box:
+                found.append(Line(line, _places(line, setting)))
+                line = word
+            else:
+                line = longer
+        found.append(Line(line, _places(line, setting)))
+    return found
+
+
+@lru_cache(maxsize=32)
+def lettered(
+    text: str, setting: Setting, size: tuple[int, int], outline: float = 0.0
+) -> NDArray[np.uint8]:
+    """The coverage of a text in the middle of a picture of some width and height, grown by an ``outline``: (h, w)."""
+    more = int(np.ceil(SMALLEST / setting.size)) if setting.size < SMALLEST else 1
+    if more > 1 and size[0] * size[1] * more * more < MOST_PIXELS:
+        larger = replace(
+            setting,
+            size=setting.size * more,
+            tracking=setting.tracking * more,
+            box=setting.box * more,
+        )
+        large = lettered(text, larger, (size[0] * more, size[1] * more), outline * more)
+        return np.asarray(cv2.resize(large, size, interpolation=cv2.INTER_AREA), np.uint8)
+    plane = Image.new("L", size)
+    draw = ImageDraw.Draw(plane)
+    file, _ = FAMILIES[setting.family]
+    for x, y, line in laid(text, setting, size):
+        at = 0
+        for part, run in _runs(line.text, setting.family):
+            font = _font(file, part, setting.size, setting.weight)
+            if setting.tracking:
+                for sign in run:
+                    draw.text((x + line.places[at], y), sign, 255, font, "ls", stroke_width=outline)
+                    at += 1
+            else:
+                draw.text((x + line.places[at], y), run, 255, font, "ls", stroke_width=outline)
+                at += len(run)
+    made = np.asarray(plane, np.uint8)
+    made.flags.writeable = False
+    return made
+
+
+def laid(text: str, setting: Setting, size: tuple[int, int]) -> list[tuple[float, float, Line]]:
+    """Every line with the left end of its base line."""
+    lines = lines_of(text, setting)
+    file, parts = FAMILIES[setting.family]
+    measured = _font(file, parts[0], MEASURED, setting.weight).getmetrics()
+    up, down = (one * setting.size / MEASURED for one in measured)
+    step = setting.leading * setting.size
+    box = setting.box or max((line.width for line in lines), default=0.0)
+    top = size[1] / 2 - (step * (len(lines) - 1) + up + down) / 2 + up
+    left = size[0] / 2 - box / 2
+    return [
+        (left + (box - line.width) * (setting.align + 1) / 2, top + step * n, line)
+        for n, line in enumerate(lines)
+    ]
+
+
+def shown(
+    text: str, setting: Setting, size: tuple[int, int], by: str, part: float, soft: float
+) -> NDArray[np.float32]:
+    """How much of each pixel's sign is revealed, 0 to 1, over the picture: (h, w) float32.
+
+    Args:
+        by: ``letters``, ``words`` or ``lines``.
+        part: how much of the text is revealed, 0 to 1.
+        soft: over how many of them the reveal is spread.
+    """
+    out = np.zeros((size[1], size[0]), np.float32)
+    lines = laid(text, setting, size)
+    numbers, count = _numbers([line.text for _, _, line in lines], by)
+    reach = part * (count + soft)
+    step = setting.leading * setting.size
+    for (x, y, line), own in zip(lines, numbers, strict=True):
+        top, bottom = int(max(0, y - 0.95 * step)), int(min(size[1], np.ceil(y + 0.42 * step)))
+        for n in range(len(line.text)):
+            level = min(max((reach - own[n]) / max(soft, 1e-3), 0.0), 1.0)
+            first = int(max(0, np.floor(x + line.places[n] - (setting.size if n == 0 else 0))))
+            last = int(
+                min(
+                    size[0],
+                    np.ceil(
+                        x + line.places[n + 1] + (setting.size if n + 1 == len(line.text) else 0)
+                    ),
+                )
+            )
+            if first < last and top < bottom and level > 0:
+                piece = out[top:bottom, first:last]
+                np.maximum(piece, np.float32(level), out=piece)
+    return out
+
+
+def _numbers(lines: list[str], by: str) -> tuple[list[list[int]], int]:
+    """The number of each sign's letter, word or line, and how many there are."""
+    found: list[list[int]] = []
+    at = 0
+    for line in lines:
+        own: list[int] = []
+        for n, sign in enumerate(line):
+            if (by == "letters" and sign != " ") or (
+                by == "words" and sign != " " and (n == 0 or line[n - 1] == " ")
+            ):
+                at += 1
+            own.append(at if by == "lines" else max(0, at - 1))
+        found.append(own)
+        if by == "lines":
+            at += 1
+    return found, max(at, 1)
