@@ -26,6 +26,7 @@ from bench.full_size import (
     stacks,
     whole_render,
 )
+from bench.looks import looks
 from bench.moving import moving
 from bench.quality import quality
 from bench.reference import reference_picture
@@ -334,6 +335,7 @@ SECTIONS: dict[str, Callable[[Path, Library, Shot], None]] = {
     "waits": lambda root, _library, _shot: waits(root),
     "memory": lambda root, _library, _shot: memory(root),
     "seams": lambda _root, library, shot: seams(library, shot),
+    "looks": lambda _root, library, shot: looks(line, timed, library, shot),
     "quality": lambda _root, _library, _shot: quality(),
     "moving": lambda root, library, shot: moving(line, root, library, shot),
     "playing": lambda root, _library, _shot: playing(root),

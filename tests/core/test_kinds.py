@@ -248,6 +248,8 @@ DONE: dict[str, dict[str, Any]] = {
     "change-speed": {"target": "l-b", "speed": 50},
     "reverse": {"target": "l-b"},
     "close-gap": {"targets": ["l-a"]},
+    "repeat": {"target": "l-a", "times": 3, "apart": 4, "new_id": "l-r"},
+    "loop-over": {"target": "s-a", "fade": 5, "new_id": "s-r"},
     "add-sound": {"sound": {"id": "s-c", "name": "Drum", "footage": "f-a", "span": {"first": 0, "last": 9}}},
     "remove-sound": {"sound": "s-a"},
     "change-rate": {"rate": "50"},

@@ -13,6 +13,7 @@ from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.seam import Edge, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sources import ColourSource, FootageSource
+from velvet_seam.demo.dressed import four_windows, the_foxs_aside
 from velvet_seam.demo.moving import (
     behind_the_curtain,
     cape_on_the_line,
@@ -38,7 +39,7 @@ def fill(root: Path, say: Callable[[str], None] = print) -> Library:
     held = stock(library, ready)
     here = {standing.shot.name for standing in library.shots.all()}
     shots = (
-        full_house, cape_on_the_line, tumble_echo, behind_the_curtain, paper_star, tonight_at_eight,
+        the_foxs_aside, four_windows, full_house, cape_on_the_line, tumble_echo, behind_the_curtain, paper_star, tonight_at_eight,
         the_backlit_dancer, moth_over_the_paper_sea,
     )  # fmt: skip
     for make in shots:

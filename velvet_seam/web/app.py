@@ -32,6 +32,7 @@ from velvet_seam.web import (
     renders,
     shots,
     warming,
+    windows,
 )
 from velvet_seam.web.context import STATIC, Context, templates
 from velvet_seam.web.guard import Guard
@@ -46,7 +47,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows,
 )  # fmt: skip
 """What has addresses of its own."""
 

@@ -20,19 +20,31 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.analyse.scopes import SCOPES, lost, marked
+from velvet_seam.core.around import wrapped
+from velvet_seam.core.engine.adjusting import mixed_inside, to_bytes, to_floats, to_shown
 from velvet_seam.core.engine.engine import frames_at_once
 from velvet_seam.core.engine.made_by import made_by
+from velvet_seam.core.engine.sheet import Sheet
+from velvet_seam.core.engine.showing import Showing
 from velvet_seam.core.kernels import folder
+from velvet_seam.core.looks import LOOKS, Area, Ground, Tone
+from velvet_seam.core.looks.curves import Curves
+from velvet_seam.core.looks.table import Mixed, table_of
+from velvet_seam.core.looks.tints import Tints
 from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.picture.colour_key import colour_key
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.coverage import joined, laid, mixed, weighed
 from velvet_seam.core.picture.difference_key import difference_key
 from velvet_seam.core.picture.edge import EdgeWork, worked
+from velvet_seam.core.picture.gaussian import blurred
+from velvet_seam.core.picture.grade import graded, graded_planes
 from velvet_seam.core.picture.hdr import to_sdr
 from velvet_seam.core.picture.luma_key import luma_key
+from velvet_seam.core.picture.mixing import mixed_in
 from velvet_seam.core.picture.outline import cover_outline, star
-from velvet_seam.core.picture.placement import affine, place
+from velvet_seam.core.picture.placement import Patch, affine, place
 from velvet_seam.core.picture.planes import Planes, yuv420_to_rgba
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.picture.shape import BAND, BOX, OVAL, STRAIGHT, Soft, cover
@@ -45,8 +57,14 @@ from velvet_seam.core.picture.yuv import (
     rgba_to_yuv420,
     rgba_to_yuv422p10,
 )
+from velvet_seam.core.shot.layer import Layer, Place, Span
+from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound.loudness import loudness
 from velvet_seam.core.sound.speed import sampled
+from velvet_seam.core.sources import GENERATED
+from velvet_seam.core.steps import Footage
+from velvet_seam.core.timing.at import At
+from velvet_seam.core.words import kind_of
 from velvet_seam.work.parent import end_with_parent
 
 PROCESSES = 2
@@ -147,9 +165,68 @@ def _compose() -> None:
     compose_rgba8(32, 48, (0, 0, 0), joins, compose(32, 48, (0, 0, 0), joins))
 
 
+LOOKED: dict[str, dict[str, object]] = {
+    "light": {"exposure": 1.0, "shadows": 20.0}, "balance": {"temperature": 20.0}, "saturation": {"saturation": 140.0},
+    "curves": {"master": ((0.0, 0.1), (1.0, 1.0))}, "decision": {"slope_red": 1.2, "saturation": 0.5},
+}  # fmt: skip
+"""Values at which parts of a look do anything, where their defaults do not."""
+
+
+def _tones() -> None:
+    for kind in LOOKS:
+        part = kind.model_validate(
+            {"kind": kind_of(kind), "id": "p-a", **LOOKED.get(kind_of(kind), {})}
+        )
+        if isinstance(part, Tone):
+            run = (Mixed(part.stages(At(0), 3), 1.0),)
+            graded(_screen(), table_of(run, 1.0, True))
+    for numbers in ((Curves(id="p-a", master=((0.0, 0.1), (1.0, 1.0))),), (Tints(id="p-b"),)):
+        table = table_of(tuple(Mixed(one.stages(At(0), 0), 1.0) for one in numbers), 1.0, True)
+        graded_planes(to_floats(_screen()), table, 0.5)
+
+
+def _areas() -> None:
+    ground = Ground((32, 48), 1.0, frame=3, seconds=0.1)
+    for kind in LOOKS:
+        part = kind.model_validate({"kind": kind_of(kind), "id": "p-a"})
+        work = part.work(At(0), ground) if isinstance(part, Area) else None
+        if work is not None:
+            work.function(*work.args, _screen())
+    blurred(_screen(), 1.0)
+    mixed_in(_screen(), _screen(), 0.5)
+
+
+def _around() -> None:
+    patch = Patch(0, 0, _screen())
+    blurred(np.ascontiguousarray(_screen()[..., 3]), 1.0, extend=False)
+    blurred(np.ascontiguousarray(_screen()[..., 3]), 6.0, extend=False)
+    wrapped(4.0, 1.0, patch, _screen(), 0, 0)
+    floats = to_floats(_screen())
+    mixed_inside(0.5, floats, floats, np.ascontiguousarray(_screen()[..., 3]))
+    to_bytes(to_shown(floats))
+    for scope in SCOPES.values():
+        scope(_screen())
+    lost(marked(_screen()))
+
+
+def _generated() -> None:
+    shot = Shot(name="s", canvas=Canvas(width=32, height=48), rate="25", length=9)
+    for kind in GENERATED:
+        source = kind.model_validate({"kind": kind_of(kind)})
+        layer = Layer(
+            id="l-a", name="a", source=source, span=Span(first=0, last=8), place=Place(x=16, y=24)
+        )
+        showing = Showing(layer, 3, shot.rate, Sheet.of(shot), _nothing)
+        source.picture(showing).run()
+
+
+def _nothing(identity: str) -> Footage:
+    raise KeyError(identity)
+
+
 PIECES: tuple[Callable[[], None], ...] = (
     _compose, _planes, _studied, _masks, _steady, _other_keys, _edge, _written, _hdr, _sound, _screen_key,
-    _place,
+    _place, _tones, _areas, _around, _generated,
 )  # fmt: skip
 """Each runs some kernels on a small picture. The longest comes first; beside it what is needed to read files,
 and then the rest, so that both processes end at about the same time."""

@@ -41,7 +41,7 @@ class Showing:
 
     @property
     def seconds(self) -> float:
-        return float((self.frame - self.layer.span.first) / self.rate)
+        return float(self.layer.time.at(self.frame - self.layer.span.first, self.rate))
 
     def footage(self, identity: str) -> Footage:
         return self.find(identity)

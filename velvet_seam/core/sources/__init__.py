@@ -17,22 +17,30 @@ from velvet_seam.core.sources.generated import GeneratedBase
 from velvet_seam.core.sources.gradient import GradientSource
 from velvet_seam.core.sources.particles import ParticlesSource
 from velvet_seam.core.sources.text import TextSource
+from velvet_seam.core.sources.windows import WindowsSource
 
 __all__ = [
     "GENERATED",
     "SOURCES",
     "AdjustmentSource",
     "Asked",
+    "BarsSource",
+    "CloudsSource",
     "ColourSource",
+    "FlashSource",
     "FootageSource",
     "GeneratedBase",
+    "GradientSource",
+    "ParticlesSource",
     "Source",
     "SourceBase",
-]
+    "TextSource",
+    "WindowsSource",
+]  # fmt: skip
 
 SOURCES: tuple[type[SourceBase], ...] = (
     FootageSource, ColourSource, AdjustmentSource,
-    TextSource, GradientSource, CloudsSource, ParticlesSource, FlashSource, BarsSource,
+    TextSource, GradientSource, CloudsSource, ParticlesSource, FlashSource, BarsSource, WindowsSource,
 )  # fmt: skip
 """All kinds; a new one is named here."""
 

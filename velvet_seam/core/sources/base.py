@@ -37,7 +37,7 @@ class Asked(Protocol):
 
     @property
     def seconds(self) -> float:
-        """Since the layer's first frame."""
+        """Of the layer's own time, with its speed: what was cut off at its beginning has passed."""
 
     def footage(self, identity: str) -> Footage: ...
 

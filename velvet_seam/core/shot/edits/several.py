@@ -16,6 +16,7 @@ from velvet_seam.core.shot.edits.marks import AddMark, RemoveMarks
 from velvet_seam.core.shot.edits.outline import AddPoint, RemovePoint
 from velvet_seam.core.shot.edits.ramp import RampSpeed
 from velvet_seam.core.shot.edits.rate import ChangeRate
+from velvet_seam.core.shot.edits.repeat import LoopOver, Repeat
 from velvet_seam.core.shot.edits.seam import AddMask, AddMatte, DropSample, RemovePart
 from velvet_seam.core.shot.edits.sounds import AddSound, DetachSound, RemoveSound
 from velvet_seam.core.shot.edits.stack import AddLayer, DuplicateLayer, RemoveLayer, ReorderLayer
@@ -37,7 +38,7 @@ SINGLE: tuple[type[EditBase], ...] = (
     KeyHere, MoveKeys, RemoveKeys, EaseKeys, PasteKeys, AddPoint, RemovePoint,
     ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample, AddLookPart, MoveLookPart, WearLook,
     MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse, CloseGap,
-    AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
+    Repeat, LoopOver, AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
 )  # fmt: skip
 """All kinds of edits; a new one is named here."""
 

@@ -10,6 +10,7 @@ import { MaskDraw } from "./masks/draw.js";
 import { Mattes } from "./stack/mattes.js";
 import { Rendering } from "./rendering.js";
 import { Shelf } from "./stack/shelf.js";
+import { Windows } from "./stack/windows.js";
 import { Wall } from "./picture/wall.js";
 
 const newId = (letter) => letter + crypto.randomUUID().replaceAll("-", "").slice(0, 15);
@@ -27,7 +28,7 @@ export class Commands {
     this.looks = new Looks(bench, this.copying, picture, newId);
     this.rendering = new Rendering(bench);
     this.acts = {
-      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts, ...this.looks.acts,
+      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts, ...this.looks.acts, ...new Windows(bench).acts,
       wall: ({ layer }) => { if (layer) this.wall.toggle(); else say("Choose a layer or a seam first."); },
       replace: ({ layer, button }) => this.shelf.replace(layer ?? bench.sound, button),
       "copy-to": ({ layer, dataset, button }) => this.copying.open(layer, dataset.part ?? null, button),

@@ -8,6 +8,7 @@ const FIELDS = [
   ["Comes in", "field-arrive", `arrive entrance transition ${PASSAGES}`], ["Goes out", "field-leave", `leave exit transition ${PASSAGES}`],
   ["Past its ends", "field-ends", "loop again back and forth bounce hold"], ["Between frames", "field-between", "interpolate flow mix slow motion"],
   ["Ramp", "field-ramp", "speed slow cut"], ["Starts at", "field-start", "begin move time frame"], ["First frame", "field-first", "trim in"], ["Last frame", "field-last", "trim out"],
+  ["Again, some frames later", "again-times", "repeat duplicate offset echo copies"], ["To the end, crossfade", "again-fade", "loop repeat fog rain seamless"],
   ["Freeze for some frames", "freeze-frames", "hold still"], ["Name of the layer", "field-name", "rename"],
 ];
 const DO = [

@@ -43,12 +43,13 @@ export class PlaceHandles {
     const away = (p) => Math.hypot(p.x - seen.x, p.y - seen.y);
     const angle = (p) => (Math.atan2(p.y - seen.y, p.x - seen.x) * 180) / Math.PI;
     const change = kind.change({
-      place, start, node, size, away, angle, map: layerMap(place, 0, stray, size), canvas: handles.bench.shot.canvas, k: handles.picture.rect.k, crop: still(layer.crop, handles.at(layer)),
+      place, start, node, size, away, angle, map: layerMap(place, 0, stray, size), canvas: handles.bench.shot.canvas, k: handles.picture.rect.k, crop: still(layer.crop, handles.at(layer)), shown: this.shown,
     });
     return (now, event) => {
       const next = change(now, event);
       handles.render({ ...place, ...next, pins: { ...place.pins, ...next.pins } });
-      return next.crop ? named(next.crop, "crop") : named(next, "place");
+      const { crop: cut = {}, ...rest } = next;
+      return { ...named(cut, "crop"), ...named(rest, "place") };
     };
   }
 }

@@ -10,6 +10,8 @@ export class ClipTime {
       detach: ({ layer }) => this.detach(layer),
       reverse: ({ layer }) => bench.edit({ do: "reverse", target: layer?.id ?? bench.target }),
       freeze: ({ layer, dataset }) => this.freeze(layer, dataset.apart === "true"),
+      repeat: () => this.again("repeat", { times: "again-times", apart: "again-apart" }),
+      "loop-over": () => this.again("loop-over", { fade: "again-fade" }),
       conform: ({ layer }) => this.conform(layer),
     };
   }
@@ -39,6 +41,14 @@ export class ClipTime {
     const frozen_id = this.newId("l");
     const answer = await bench.edit({ do: "freeze", layer: layer.id, at: bench.frame, frames, frozen_id, rest_id: this.newId("l"), apart });
     if (answer) bench.choose(`layer:${frozen_id}`);
+  }
+
+  /** Copies of what is chosen, by the numbers in the fields. */
+  again(what, fields) {
+    const { bench } = this, thing = bench.layer ?? bench.sound;
+    if (!thing) { say("Choose a layer or a sound first."); return null; }
+    const numbers = Object.fromEntries(Object.entries(fields).map(([name, id]) => [name, Math.round(Number(document.getElementById(id)?.value) || 0)]));
+    return bench.edit({ do: what, target: thing.id, new_id: this.newId(thing.seam ? "l" : "t"), ...numbers });
   }
 
   /** A speed at which each source frame shows in exactly one frame of the shot. */

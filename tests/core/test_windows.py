@@ -1,0 +1,93 @@
+"""Frames with windows: they fill the canvas but for gaps and margins, and layers put into them cover them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, shot
+from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edits import SetValues, apply
+from velvet_seam.core.shot.windows import into, window_of
+from velvet_seam.core.sources.openings import Opening, openings
+
+LAYOUTS = ("columns", "rows", "grid", "large and small")
+
+
+@given(
+    st.sampled_from(LAYOUTS),
+    st.integers(1, 16),
+    st.integers(64, 2000),
+    st.integers(64, 2000),
+    st.floats(0, 3),
+    st.floats(0, 3),
+)
+@settings(max_examples=150, deadline=None)
+def test_windows_lie_inside_do_not_overlap_and_leave_only_gaps(
+    layout, count, width, height, gap, margin
+):
+    found = openings(layout, count, (width, height), gap, margin)
+    assert len(found) == count
+    area = 0.0
+    for n, one in enumerate(found):
+        assert one.left >= margin - 1e-6
+        assert one.top >= margin - 1e-6
+        assert one.left + one.width <= width - margin + 1e-6
+        assert one.top + one.height <= height - margin + 1e-6
+        area += one.width * one.height
+        for other in found[:n]:
+            apart_x = max(one.left, other.left) - min(
+                one.left + one.width, other.left + other.width
+            )
+            apart_y = max(one.top, other.top) - min(one.top + one.height, other.top + other.height)
+            assert max(apart_x, apart_y) >= gap - 1e-6
+    inner = (width - 2 * margin) * (height - 2 * margin)
+    assert area >= inner - gap * (width + height) * count - 1e-3
+
+
+@given(st.floats(5, 900), st.floats(5, 900), st.integers(8, 4000), st.integers(8, 4000))
+@settings(max_examples=100, deadline=None)
+def test_what_is_put_into_a_window_is_seen_through_it(wide, high, width, height):
+    window = Opening(40.0, 30.0, wide, high)
+    scale = max(wide / width, high / height)
+    if not 0.011 < scale < 31:
+        return
+    one = apply(
+        shot(layer("a", "garden")),
+        SetValues(target="l-a", values=into(window, (width, height), bleed=0)),
+    ).layers[0]
+    seen = window_of(one, (width, height), 0)
+    for name in ("left", "top", "width", "height"):
+        assert getattr(seen, name) == pytest.approx(
+            getattr(window, name), abs=0.02 + 1e-4 * max(wide, high)
+        )
+
+
+def test_a_frame_shows_each_layer_in_its_window_and_nothing_else():
+    frame = {
+        **layer("frame", "wall"),
+        "source": {"kind": "windows", "count": 2, "gap": 8, "margin": 6, "colour": "#ff00ff"},
+    }
+    of = shot(layer("one", "garden"), layer("two", "paper"), frame)
+    for n, name in enumerate(("l-one", "l-two")):
+        source = of.layers[2].source
+        found = source.openings(0, (WIDTH, HEIGHT))  # type: ignore[attr-defined]
+        of = apply(of, SetValues(target=name, values=into(found[n], (WIDTH, HEIGHT))))
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    made = engine.picture(engine.plan(of, 6))[..., :3].astype(int)
+    assert (made[:, :5] == (255, 0, 255)).all()
+    assert (made[:, WIDTH // 2 - 3 : WIDTH // 2 + 3] == (255, 0, 255)).all()
+    one = window_of(of.layers[0], (WIDTH, HEIGHT), 0)
+    two = window_of(of.layers[1], (WIDTH, HEIGHT), 0)
+    assert one.left + one.width < two.left
+    inside = made[10:-10, 12:50]
+    assert np.abs(inside - (255, 0, 255)).sum(-1).min() > 20
+
+
+def test_a_turned_layer_has_no_upright_window():
+    place = {"x": 60, "y": 40, "rotation": 12}
+    with pytest.raises(Problem, match="turned"):
+        window_of(shot(layer("a", "garden", place=place)).layers[0], (WIDTH, HEIGHT), 0)

@@ -1,0 +1,57 @@
+"""How a layer is put into a window of a frame, and through which one it is seen."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.layer import SCALES, Layer
+from velvet_seam.core.sources.openings import Opening
+from velvet_seam.core.timing.at import At
+
+BLEED = 1.0
+"""Canvas pixels that a layer reaches under the frame on each side."""
+
+
+def into(window: Opening, size: tuple[int, int], bleed: float = BLEED) -> dict[str, Any]:
+    """The values that put a layer of some source pixels into a window: it covers all of it, its middle in the middle.
+
+    >>> into(Opening(0, 0, 50, 100), (100, 100), bleed=0)["crop.left"]
+    25.0
+    """
+    wide, high = window.width + 2 * bleed, window.height + 2 * bleed
+    scale = min(max(100 * max(wide / size[0], high / size[1]), SCALES[0]), SCALES[1])
+    seen = size[0] * scale / 100, size[1] * scale / 100
+    across, down = (
+        round(max(0.0, 50 * (1 - part / whole)), 6)
+        for part, whole in zip((wide, high), seen, strict=True)
+    )
+    x, y = window.middle
+    return {
+        "place.x": round(x, 3), "place.y": round(y, 3), "place.scale": round(scale, 6), "place.rotation": 0,
+        "crop.left": across, "crop.right": across, "crop.top": down, "crop.bottom": down,
+    }  # fmt: skip
+
+
+def window_of(layer: Layer, size: tuple[int, int], frame: int) -> Opening:
+    """The window that a layer is seen through at a frame: what its crop leaves of it.
+
+    Raises:
+        Problem: where the layer is turned, so that it has no upright one.
+    """
+    at = At(min(max(frame, layer.span.first), layer.span.last) - layer.span.first)
+    place, crop = layer.place, layer.crop
+    if at(place.rotation) % 180 or not place.pins.none:
+        raise Problem(f"{layer.name} is turned or pulled: it lies in no upright window.")
+    scale = at.part(place.scale)
+    wide, high = size[0] * scale, size[1] * scale
+    sides = [at.part(getattr(crop, name)) for name in ("left", "top", "right", "bottom")]
+    if place.flip_x:
+        sides[0], sides[2] = sides[2], sides[0]
+    if place.flip_y:
+        sides[1], sides[3] = sides[3], sides[1]
+    left, top = at(place.x) - wide / 2, at(place.y) - high / 2
+    return Opening(
+        left + wide * sides[0], top + high * sides[1],
+        wide * (1 - sides[0] - sides[2]), high * (1 - sides[1] - sides[3]),
+    )  # fmt: skip
