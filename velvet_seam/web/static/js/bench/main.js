@@ -44,7 +44,8 @@ function show(id, html) {
   const element = document.getElementById(id);
   // another thing's controls are other controls, whatever they are called
   const [now, then] = [element.querySelector("[data-target]"), /data-target="([^"]*)"/.exec(html)];
-  const same = id !== "panel" || (now?.dataset.target === then?.[1] && /<h2>[^<]*/.exec(element.innerHTML)?.[0] === /<h2>[^<]*/.exec(html)?.[0]);
+  const page = (text) => `${/<h2>[^<]*/.exec(text)?.[0]} ${/id="tab-(\w+)" aria-pressed="true"/.exec(text)?.[1]}`;
+  const same = id !== "panel" || (now?.dataset.target === then?.[1] && page(element.innerHTML) === page(html));
   if (same) window.htmx.swap({ target: element, sourceElement: element, text: html, swap: "innerMorph" });
   else element.innerHTML = html;
   for (const field of element.querySelectorAll("input, select, textarea")) reset(field);
