@@ -52,21 +52,25 @@ class LightWrap(AroundBase):
 @nb.njit(error_model="numpy")
 def _wrap_row(row, light, soft, strength, to):
     one, two, half, unit = np.float32(1), np.float32(2), np.float32(0.5), np.float32(1 / 255)
-    for x in range(row.shape[0]):
-        w = strength * min(one, two * (one - np.float32(soft[x]) * unit))
-        a = np.float32(row[x, 3])
-        for c in range(3):
-            v = np.float32(row[x, c])
-            more = min(w * np.float32(light[x, c]) * unit, one) * (a - v)
-            to[x, c] = np.uint8(np.int32(v + more + half))
-        to[x, 3] = row[x, 3]
+    byte = np.uint32(255)
+    for x in range(row.size):
+        w = strength * min(one, two * (one - np.float32(np.int32(soft[x])) * unit)) * unit
+        v, b = row[x], light[x]
+        a = v >> np.uint32(24)
+        cover = np.float32(np.int32(a))
+        made = a
+        for shift in (np.uint32(16), np.uint32(8), np.uint32(0)):
+            c = np.float32(np.int32((v >> shift) & byte))
+            c += min(w * np.float32(np.int32((b >> shift) & byte)), one) * (cover - c)
+            made = made << np.uint32(8) | np.uint32(np.int32(c + half))
+        to[x] = made
 
 
 @kernel(parallel=True)
-def _wrap(pixels, light, soft, strength):
-    out = np.empty_like(pixels)
-    for y in nb.prange(pixels.shape[0]):
-        _wrap_row(pixels[y], light[y], soft[y], strength, out[y])
+def _wrap(words, light, soft, strength):
+    out = np.empty_like(words)
+    for y in nb.prange(words.shape[0]):
+        _wrap_row(words[y], light[y], soft[y], strength, out[y])
     return out
 
 
@@ -88,10 +92,14 @@ def wrapped(
     # beyond its edge what lies below goes on as it ends
     rows = np.arange(patch.top - top - around, patch.top - top + h + around).clip(0, len(below) - 1)
     columns = np.arange(patch.left - left - around, patch.left - left + w + around)
-    piece = below[rows[:, None], columns.clip(0, below.shape[1] - 1)]
+    columns = columns.clip(0, below.shape[1] - 1)
+    if rows[-1] - rows[0] + 1 == len(rows) and columns[-1] - columns[0] + 1 == len(columns):
+        piece = below[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    else:
+        piece = below[rows[:, None], columns]
     light = blurred(np.ascontiguousarray(piece), sigma)[around:-around, around:-around]
-    made = _wrap(
-        np.ascontiguousarray(patch.pixels), np.ascontiguousarray(light), np.ascontiguousarray(soft),
-        np.float32(strength),
-    )  # fmt: skip
-    return Patch(patch.left, patch.top, np.asarray(made))
+    words, lit = (
+        np.ascontiguousarray(one).view(np.uint32)[..., 0] for one in (patch.pixels, light)
+    )
+    made = np.asarray(_wrap(words, lit, np.ascontiguousarray(soft), np.float32(strength)))
+    return Patch(patch.left, patch.top, made.view(np.uint8).reshape(h, w, 4))

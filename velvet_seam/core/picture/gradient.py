@@ -12,35 +12,67 @@ STRAIGHT, ROUND, AROUND = range(3)
 _SHAPES = {"straight": STRAIGHT, "round": ROUND, "around": AROUND}
 
 
-@kernel(parallel=True)
-def _paint(width, height, shape, table, u0, du, dv, cx, cy, per):
-    out = np.empty((height, width), np.uint32)
-    last, one = np.float32(len(table) - 1), np.float32(1)
+TILE = 256
+
+
+def _grain() -> NDArray[np.float32]:
+    """Ordered noise from 0 to 1 (J. Jimenez, 2014): even, and the same in every frame."""
+    x, y = np.arange(TILE), np.arange(TILE)[:, None]
+    return ((52.9829189 * ((0.06711056 * x + 0.00583715 * y) % 1)) % 1).astype(np.float32)
+
+
+_GRAIN = _grain()
+
+
+@nb.njit(error_model="numpy")
+def _straight(u, du, to):
+    for x in range(to.size):
+        to[x] = u + np.float32(x) * du
+
+
+@nb.njit(error_model="numpy")
+def _round(px, py, per, to):
+    for x in range(to.size):
+        dx = px + np.float32(x)
+        to[x] = np.sqrt(dx * dx + py * py) * per
+
+
+@nb.njit(error_model="numpy")
+def _about(px, py, du, dv, to):
     turn = np.float32(1 / (2 * np.pi))
+    for x in range(to.size):
+        dx = px + np.float32(x)
+        to[x] = np.arctan2(dx * dv - py * du, dx * du + py * dv) * turn + np.float32(0.5)
+
+
+@nb.njit(error_model="numpy")
+def _coloured(t, table, grain, to):
+    """Packed pixels from places along the table, each channel rounded up or down by the noise."""
+    one, full, last = np.float32(1), np.float32(255), np.float32(len(table) // 3 - 1)
+    for x in range(to.size):
+        at = min(max(t[x], np.float32(0)), one) * last
+        n = np.uint64(np.int32(at + np.float32(0.5))) * np.uint64(3)
+        g = grain[np.uint64(x) & np.uint64(TILE - 1)]
+        r = np.uint32(np.int32(min(table[n] + g, full)))
+        v = np.uint32(np.int32(min(table[n + np.uint64(1)] + g, full)))
+        b = np.uint32(np.int32(min(table[n + np.uint64(2)] + g, full)))
+        to[x] = np.uint32(0xFF000000) | b << np.uint32(16) | v << np.uint32(8) | r
+
+
+@kernel(parallel=True)
+def _paint(width, height, shape, table, grain, u0, du, dv, cx, cy, per):
+    out = np.empty((height, width), np.uint32)
+    half = np.float32(0.5)
     for y in nb.prange(height):
-        for x in range(width):
-            px, py = np.float32(x) + np.float32(0.5) - cx, np.float32(y) + np.float32(0.5) - cy
-            if shape == STRAIGHT:
-                t = u0 + px * du + py * dv
-            elif shape == ROUND:
-                t = np.sqrt(px * px + py * py) * per
-            else:
-                t = np.arctan2(px * dv + py * -du, px * du + py * dv) * turn + np.float32(0.5)
-            at = min(max(t, np.float32(0)), one) * last
-            n = min(np.int32(at), np.int32(len(table) - 2))
-            f = at - np.float32(n)
-            # ordered noise of less than a level (J. Jimenez, 2014): even, and the same in every frame
-            grain = np.float32(52.9829189) * (
-                (np.float32(0.06711056) * x + np.float32(0.00583715) * y) % one
-            )
-            grain -= np.floor(grain)
-            made = np.uint32(255)
-            for c in (2, 1, 0):
-                v = table[n, c] + f * (table[n + 1, c] - table[n, c])
-                made = made << np.uint32(8) | np.uint32(
-                    np.int32(min(v * np.float32(255) + grain, np.float32(255)))
-                )
-            out[y, x] = made
+        t = np.empty(width, np.float32)
+        px, py = half - cx, np.float32(y) + half - cy
+        if shape == STRAIGHT:
+            _straight(u0 + px * du + py * dv, du, t)
+        elif shape == ROUND:
+            _round(px, py, per, t)
+        else:
+            _about(px, py, du, dv, t)
+        _coloured(t, table, grain[y % TILE], out[y])
     return out
 
 
@@ -64,7 +96,7 @@ def painted(
     f = np.float32
     straight = shape == "straight"
     made = _paint(
-        width, height, _SHAPES[shape], table.astype(np.float32), f(0.5),
+        width, height, _SHAPES[shape], np.ascontiguousarray(table.reshape(-1) * 255, np.float32), _GRAIN, f(0.5),
         f(du / long if straight else du), f(dv / long if straight else dv),
         f(across * width), f(down * height), f(per),
     )  # fmt: skip

@@ -130,22 +130,39 @@ def noise(
             far = whole * part
         # octaves begin at places of their own, or their lattices would show at one
         shifts[o] = 1000.37 * (o + 1) - far[0], 700.11 * (o + 1) - far[1]
-    total = np.zeros((size[1], size[0]), np.float32)
+    scale = 2.2 / max(gains.sum(), 1e-6)
+    # what is coarse is smooth: it is made small, and doubled until it is as large as the picture
+    total: NDArray[np.float32] | None = None
     for less in (8, 4, 2, 1):
-        # what is coarse is smooth: it is made small, and enlarged
-        of = [o for o in range(count) if _less(cells[o]) == less]
-        if not of:
-            continue
         wide, high = -(-size[0] // less), -(-size[1] // less)
-        made = _noise(wide, high, cells[of] / less, shifts[of], moments[of], wraps[of], gains[of],
-                      seed + 101 * np.array(of))  # fmt: skip
-        if less > 1:
-            matrix = np.array([[less, 0, (less - 1) / 2], [0, less, (less - 1) / 2]], np.float64)
-            made = cv2.warpAffine(
-                made, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+        if total is not None:
+            total = _doubled(total, (wide, high))
+        of = [o for o in range(count) if _less(cells[o]) == less]
+        if of:
+            seeds = seed + 101 * np.array(of)
+            made = np.asarray(
+                _noise(
+                    wide,
+                    high,
+                    cells[of] / less,
+                    shifts[of],
+                    moments[of],
+                    wraps[of],
+                    gains[of] * scale,
+                    seeds,
+                )
             )
-        total += made
-    return np.asarray(total / max(gains.sum(), 1e-6) * 2.2)
+            total = made if total is None else total + made
+    assert total is not None
+    return total
+
+
+def _doubled(small: NDArray[np.float32], size: tuple[int, int]) -> NDArray[np.float32]:
+    matrix = np.array([[2, 0, 0.5], [0, 2, 0.5]], np.float64)
+    made = cv2.warpAffine(
+        small, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    )
+    return np.asarray(made, np.float32)
 
 
 def _less(cell: float) -> int:

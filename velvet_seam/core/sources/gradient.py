@@ -17,7 +17,7 @@ from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.words import Colour, colour_to_rgb
 
-STEPS = 1024
+STEPS = 4096
 """Colours that a gradient is looked up from."""
 
 _FROM_LAB = np.linalg.inv(

@@ -88,18 +88,24 @@ def _set(
     colours: tuple[tuple[int, int, int], tuple[int, int, int]], outline: float,
     reveal: tuple[str, float, float],
 ) -> Picture:  # fmt: skip
-    fill = lettered(text, setting, size).astype(np.float32) / 255
-    around = (
-        lettered(text, setting, size, outline).astype(np.float32) / 255 if outline > 0 else fill
-    )
+    fill = lettered(text, setting, size)
+    around = lettered(text, setting, size, outline) if outline > 0 else fill
+    rows, columns = (np.flatnonzero(around.any(axis=n)) for n in (1, 0))
+    out = np.zeros((size[1], size[0], 4), np.uint8)
+    if not len(rows):
+        return out
+    box = slice(rows[0], rows[-1] + 1), slice(columns[0], columns[-1] + 1)
+    inner, outer = fill[box], around[box]
     by, part, soft = reveal
     if part < 1:
-        level = shown(text, setting, size, by, part, soft)
-        fill, around = fill * level, around * level
-    out = np.empty((size[1], size[0], 4), np.uint8)
-    alpha = np.maximum(fill, around)
+        level = shown(text, setting, size, by, part, soft)[box]
+        inner, outer = (np.rint(one * level).astype(np.uint8) for one in (inner, outer))
+    alpha = np.maximum(inner, outer)
+    rest = alpha - inner
     for c in range(3):
-        rim = colours[1][c] if outline > 0 else colours[0][c]
-        out[..., c] = np.rint(fill * colours[0][c] + (alpha - fill) * rim)
-    out[..., 3] = np.rint(alpha * 255)
+        own, rim = (
+            np.rint(np.arange(256) * colour[c] / 255).astype(np.uint8) for colour in colours
+        )
+        out[(*box, c)] = own[inner] + rim[rest] if outline > 0 else own[inner]
+    out[(*box, 3)] = alpha
     return out
