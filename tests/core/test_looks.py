@@ -566,3 +566,27 @@ def test_an_area_part_says_how_far_it_looks():
         b[..., 3] = 255
         made = [work.function(*work.args, each)[:, :60].astype(int) for each in (a, b)]
         assert np.abs(made[0] - made[1]).max() <= 1, kind_of(kind)
+
+
+@pytest.mark.parametrize("light", ["display", "linear"])
+def test_whichever_layer_is_chosen_the_picture_is_the_same(light: str):
+    """What lies below the chosen layer is kept apart, whatever has acted on it by then: bit for bit."""
+    whole = {**layer("all", "wall"), "source": {"kind": "adjustment"}}
+    of = shot(
+        layer("garden", "garden"),
+        {**whole, "id": "l-soft", "look": {"parts": [{"kind": "blur", "id": "p-a", "radius": 3}]}},
+        layer("top", "paper", around={"wrap": {"on": True}, "shadow": {"on": True}}),
+        {**whole, "id": "l-tone", "look": {"parts": [{"kind": "light", "id": "p-b", "exposure": 0.5}]}},
+        {**whole, "id": "l-blend", "seam": {"blend": "screen", "opacity": 40},
+         "look": {"parts": [{"kind": "negative", "id": "p-c"}]}},
+        layer("last", "card", place={"x": 30, "y": 30, "scale": 30}),
+        light=light,
+    )  # fmt: skip
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    plain = engine.picture(engine.plan(of, 6)).copy()
+    for one in of.layers:
+        made = engine.picture(engine.plan(of, 6, chosen=one.id))
+        np.testing.assert_array_equal(made, plain, err_msg=one.id)
+        below = engine.picture(engine.plan(of, 6, view="below", chosen=one.id))
+        upto = of.model_copy(update={"layers": of.layers[: of.layers.index(one)]})
+        np.testing.assert_array_equal(below, engine.picture(engine.plan(upto, 6)))

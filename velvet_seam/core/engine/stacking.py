@@ -73,7 +73,7 @@ class Stacking:
                 if only_below:
                     break
                 if joins:
-                    base, joins = self.composed(colour, joins, finished=False), []
+                    base, joins = self.composed(colour, joins, finished=False, base=base), []
             if layer.hidden or not layer.span.holds(frame) or (solo and layer.id not in solo):
                 continue
             if layer.source.adjusts:
