@@ -124,6 +124,7 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
     from velvet_seam.core.deliveries import FORMS
     from velvet_seam.core.engine.delivery import Delivery
     from velvet_seam.core.engine.render import render, render_still
+    from velvet_seam.core.formats.cube_file import read_cube
     from velvet_seam.core.formats.shot_file import read_shot_file
     from velvet_seam.core.media.material import Material
     from velvet_seam.core.media.probe import probe
@@ -136,6 +137,7 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
         identity: Material(identity, path, probes[identity], preview=False)
         for identity, path in file.files.items()
     }
+    cubes = {identity: read_cube(path.read_bytes())[0] for identity, path in file.tables.items()}
     sounds: dict[str, Sound] = {}
 
     def sound_of(identity: str) -> Sound | None:
@@ -151,7 +153,7 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
     if output.suffix.lower() == ".png":
         if frame is None:
             raise Problem("A PNG holds one frame: say which with --frame N.")
-        render_still(file.shot, frame, output, materials.__getitem__)
+        render_still(file.shot, frame, output, materials.__getitem__, cubes.get)
         return 0
     kinds = {form.suffix: form.name for form in FORMS}
     if output.suffix.lower() not in kinds:
@@ -165,7 +167,16 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
 
     ranges = output.with_name(f".{output.name}.ranges")
     try:
-        render(file.shot, output, materials.__getitem__, heard, delivery, ranges=ranges, each=each)
+        render(
+            file.shot,
+            output,
+            materials.__getitem__,
+            heard,
+            delivery,
+            ranges=ranges,
+            tables=cubes.get,
+            each=each,
+        )
     except KeyboardInterrupt:
         print("\nStopped. The same command goes on from here.", file=sys.stderr)
         raise

@@ -454,3 +454,32 @@ def test_the_same_again_and_to_the_end(bench: Page):
         bench.evaluate("Math.max(...velvetSeam.bench.shot.layers.map((one) => one.span.last))")
         >= 149
     )
+
+
+def test_a_table_is_brought_in_and_a_bad_one_changes_nothing(bench: Page):
+    look_of(bench, "l-sea")
+    bench.click("[data-do='add-look-part'][data-kind='lut']")
+    until(bench, "velvetSeam.bench.layer.look.parts.length === 1")
+    painted(bench)
+    before = pixel(bench, 540, 1500)
+    rows = "\n".join(f"{b} {g} {r}" for b in (0, 1) for g in (0, 1) for r in (0, 1))
+    file = {
+        "name": "swapped.cube",
+        "mimeType": "text/plain",
+        "buffer": f"LUT_3D_SIZE 2\n{rows}".encode(),
+    }
+    bench.set_input_files("[data-cube-file]", file)
+    until(bench, "velvetSeam.bench.layer.look.parts[0].table !== ''")
+    painted(bench)
+    swapped = pixel(bench, 540, 1500)
+    assert np.abs(np.array(swapped)[::-1] - before).max() < 14  # red and blue have changed places
+    expect(bench.locator(".look-part")).to_contain_text("swapped")
+    bench.set_input_files("[data-cube-file]", {**file, "buffer": b"LUT_3D_SIZE 9\n0 0 0"})
+    expect(bench.locator(".say").last).to_contain_text("729 rows; there are 1")
+    assert pixel(bench, 540, 1500) == swapped
+    bench.evaluate(  # dropped on the picture it is a new part
+        f"velvetSeam.commands.looks.bring(new File([{file['buffer'].decode()!r}], 'again.cube'))"
+    )
+    until(bench, "velvetSeam.bench.layer.look.parts.length === 2")
+    painted(bench)
+    assert np.abs(np.array(pixel(bench, 540, 1500)) - before).max() < 14

@@ -15,6 +15,7 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.sound.decode import Sound, write_sound
 from velvet_seam.core.sound.mix import Sounds
 from velvet_seam.store.arrivals import Arrivals
+from velvet_seam.store.colour_tables import ColourTables
 from velvet_seam.store.folder import Folder
 from velvet_seam.store.footage import FootageItem, FootageShelf
 from velvet_seam.store.jobs import Jobs
@@ -44,6 +45,7 @@ class Library:
         self.arrivals = Arrivals(self.folder)
         self.jobs = Jobs()
         self.looks = KeptLooks()
+        self.tables = ColourTables(self.folder.root / "tables")
 
     def take_in(
         self, incoming: Path, name: str, probe: Probe, *, shelf: bool = False, licence: str = "",

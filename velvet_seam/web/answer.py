@@ -102,7 +102,7 @@ def parts_of(
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
         "below": below, "items": items, "groups": GROUPS, "ways": WAYS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
-        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "lacking": lacking, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
+        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "table_here": lambda one: context.library.tables.path(one).exists(), "lacking": lacking, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
     }  # fmt: skip
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
 

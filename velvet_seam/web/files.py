@@ -11,6 +11,7 @@ from starlette.background import BackgroundTask
 
 from velvet_seam.core.formats.shot_file import shot_file_text
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.shot import table_ids
 from velvet_seam.web.context import Ctx, gives
 
 router = APIRouter()
@@ -41,12 +42,20 @@ def save(identity: str, context: Ctx) -> Response:
             raise Problem(
                 f"{item.complaint} Find it again on the footage page, or take it out of the shot."
             )
+    kept = context.library.tables
+    tables = {
+        one: (f"{one}.cube", f"tables/{one}.cube")
+        for one in sorted(table_ids(shot))
+        if kept.path(one).exists()
+    }
     path = context.library.folder.incoming().with_suffix(".zip")
     try:
         with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-            archive.writestr("shot.json", shot_file_text(shot, files))
+            archive.writestr("shot.json", shot_file_text(shot, files, tables))
             for identity_, item in items.items():
                 archive.write(item.path, files[identity_][1])
+            for one, (_, name) in tables.items():
+                archive.write(kept.path(one), name)
     except OSError:
         path.unlink(missing_ok=True)
         raise

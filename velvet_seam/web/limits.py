@@ -11,7 +11,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 MOST_BYTES = 4 << 20
 """Of a body that is not a file: an outline with all its keyframes has less."""
 
-_FILES = re.compile(r"/footage(/arrivals/[^/]+|/[^/]+/file)?/?")
+_FILES = re.compile(r"/footage(/arrivals/[^/]+|/[^/]+/file)?/?|/shots/[^/]+/tables")
 """Addresses that take files, which have limits of their own."""
 
 

@@ -9,14 +9,16 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from velvet_seam.core.formats.cdl import MOST, read_cdl, write_cdl
+from velvet_seam.core.formats.cube_file import MOST_BYTES
 from velvet_seam.core.looks.decision import Decision
+from velvet_seam.core.looks.lut import Lut
 from velvet_seam.core.looks.shelf import SHELF
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.edits import SetValues, WearLook
+from velvet_seam.core.shot.edits import AddLookPart, Edit, SetValues, WearLook
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.look import Look
 from velvet_seam.core.timing.at import At
-from velvet_seam.core.words import Id, Name
+from velvet_seam.core.words import Id, Name, clean_name
 from velvet_seam.store.folder import new_id
 from velvet_seam.web.answer import AS_IT_IS, Answer, ChosenRequest, answer
 from velvet_seam.web.context import Ctx, gives
@@ -86,6 +88,32 @@ async def tiles(identity: str, context: Ctx, layer: str = "", frame: int = 0) ->
     )
     data = await context.studio.ask(ask, SOON)
     return Response(data, media_type="image/jpeg", headers={"cache-control": "max-age=3600"})
+
+
+@router.post("/tables", response_class=Answer)
+async def bring(
+    identity: str, request: Request, context: Ctx, layer: Id, name: str = "table.cube",
+    part: str = "", chosen: str = "",
+) -> Response:  # fmt: skip
+    """The bytes of a ``.cube`` for a part of a layer's look, or for a new one at its end."""
+    data = bytearray()
+    async for piece in request.stream():
+        data += piece
+        if len(data) > MOST_BYTES:
+            raise Problem("That table is longer than 24 MB. Nothing was changed.")
+    shot = (await asyncio.to_thread(context.library.shots.get, identity)).shot
+    thing = shot.layer(layer)
+    table, title = await asyncio.to_thread(context.library.tables.keep, bytes(data))
+    called = clean_name(title or name.rsplit(".", 1)[0])[:120] or "table"
+    edit: Edit
+    if part:
+        values = {f"look.parts.{part}.table": table, f"look.parts.{part}.name": called}
+        edit = SetValues(target=thing.id, values=values)
+    else:
+        edit = AddLookPart(layer=thing.id, part=Lut(id=new_id("p"), table=table, name=called))
+    standing = await asyncio.to_thread(context.library.shots.edit, identity, edit)
+    ask = ChosenRequest(chosen=chosen[:60])
+    return answer(request, context, standing, ask, said=f"{called} is in the look.")
 
 
 class DecisionFile(ChosenRequest):

@@ -36,6 +36,7 @@ from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.picture.colour_key import colour_key
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.coverage import joined, laid, mixed, weighed
+from velvet_seam.core.picture.cube import Cube, through_cube
 from velvet_seam.core.picture.difference_key import difference_key
 from velvet_seam.core.picture.edge import EdgeWork, worked
 from velvet_seam.core.picture.gaussian import blurred
@@ -180,6 +181,8 @@ def _tones() -> None:
         if isinstance(part, Tone):
             run = (Mixed(part.stages(At(0), 3), 1.0),)
             graded(_screen(), table_of(run, 1.0, True))
+    for values in (np.zeros((2, 3), np.float32), np.zeros((2, 2, 2, 3), np.float32)):
+        through_cube(np.zeros((3, 4), np.float32), Cube(values))
     for numbers in ((Curves(id="p-a", master=((0.0, 0.1), (1.0, 1.0))),), (Tints(id="p-b"),)):
         table = table_of(tuple(Mixed(one.stages(At(0), 0), 1.0) for one in numbers), 1.0, True)
         graded_planes(to_floats(_screen()), table, 0.5)

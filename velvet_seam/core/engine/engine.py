@@ -12,6 +12,7 @@ import numba as nb
 import numpy as np
 
 from velvet_seam.core.engine.cache import ByteCache
+from velvet_seam.core.engine.looking import Tables, no_table
 from velvet_seam.core.engine.plan import Footage, Picture, Planner, Sheet, Step, View
 from velvet_seam.core.engine.stacking import Known
 from velvet_seam.core.kernels import kernel
@@ -43,6 +44,7 @@ class Engine:
     Args:
         footage: the footage of an id; raises a Problem where there is none.
         cache_bytes: how much may be kept.
+        tables: tables of colours that were brought in, by their ids.
         passing: every frame is asked for once, as in a render: only what lasts is kept.
 
     ``counts`` tells how many steps of each kind have really been computed.
@@ -50,9 +52,9 @@ class Engine:
 
     def __init__(
         self, footage: Callable[[str], Footage], *, cache_bytes: int = 768 * MEGABYTE,
-        passing: bool = False,
+        passing: bool = False, tables: Tables = no_table,
     ) -> None:  # fmt: skip
-        self._footage = footage
+        self._footage, self._tables = footage, tables
         self._cache: ByteCache[Any] = ByteCache(cache_bytes)
         self._passing = passing
         self._lanes: dict[str, ThreadPoolExecutor] = {}
@@ -76,7 +78,7 @@ class Engine:
         or as a ``video`` frame; computes nothing. The look of the layer ``quick`` is made of coarser tables: a
         hand is on it."""
         sheet = sheet or Sheet.of(shot, short_side)
-        planner = Planner(shot, sheet, self._footage, video, self._known, quick)
+        planner = Planner(shot, sheet, self._footage, video, self._known, quick, self._tables)
         return planner.plan(frame, view, chosen, solo)
 
     def picture(

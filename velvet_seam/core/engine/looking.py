@@ -13,9 +13,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from velvet_seam.core.looks import Area, Ground, LookBase, Tone, Work
+from velvet_seam.core.looks.lut import Lut
 from velvet_seam.core.looks.table import Mixed, runs, table_of
 from velvet_seam.core.masks import Mask
 from velvet_seam.core.picture.coverage import Plane, fitted, mixed
+from velvet_seam.core.picture.cube import Cube
 from velvet_seam.core.picture.grade import Table, graded
 from velvet_seam.core.picture.mixing import mixed_in, padded
 from velvet_seam.core.picture.planes import Planes
@@ -27,6 +29,14 @@ from velvet_seam.core.timing.at import At
 
 PlaneOf = Callable[[tuple[Mask, ...], int], Step]
 """The coverage of a part's masks over a picture with so many pixels around it."""
+
+
+Tables = Callable[[str], Cube | None]
+"""Tables that were brought in, by their ids; None where one is not at hand."""
+
+
+def no_table(identity: str) -> Cube | None:
+    return None
 
 
 @dataclass(frozen=True)
@@ -43,12 +53,15 @@ class Part:
 class Looking:
     """A look at one frame of its layer. Its tables are coarser while a hand is on it: ``quick``."""
 
-    def __init__(self, look: Look, at: At, frame: int, rate: float, quick: bool = False) -> None:
+    def __init__(
+        self, look: Look, at: At, frame: int, rate: float, quick: bool = False,
+        tables: Tables = no_table,
+    ) -> None:  # fmt: skip
         self._at, self._frame, self._rate = at, frame, rate
         self.total = at.part(look.strength) if look.on else 0.0
         self._quick = quick
         self.moves = isinstance(look.strength, Keyframes)
-        self.parts = _grouped(look, at, frame) if self.total > 0 else []
+        self.parts = _grouped(look, at, frame, tables) if self.total > 0 else []
 
     @property
     def simple(self) -> bool:
@@ -117,7 +130,7 @@ class Looking:
         return after
 
 
-def _grouped(look: Look, at: At, frame: int) -> list[Part]:
+def _grouped(look: Look, at: At, frame: int, tables: Tables) -> list[Part]:
     """The parts that do something, tones beside each other together."""
     found: list[Part] = []
     open_run: list[Mixed] = []
@@ -133,7 +146,9 @@ def _grouped(look: Look, at: At, frame: int) -> list[Part]:
             continue
         masks = tuple(mask for mask in one.masks if mask.on)
         if isinstance(one, Tone):
-            stages = one.stages(at, frame)
+            stages = (
+                one.looked_up(tables(one.table)) if isinstance(one, Lut) else one.stages(at, frame)
+            )
             if not stages:
                 continue
             if masks:

@@ -17,6 +17,7 @@ from pathlib import Path
 
 from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.engine import MEGABYTE, Engine, frames_at_once
+from velvet_seam.core.engine.looking import Tables, no_table
 from velvet_seam.core.engine.made_by import made_by
 from velvet_seam.core.engine.plan import Footage, Picture, Step
 from velvet_seam.core.media.still import write_png
@@ -41,6 +42,7 @@ def render(
     delivery: Delivery | None = None,
     *,
     ranges: Path,
+    tables: Tables = no_table,
     each: Callable[[int, Look | None], None] | None = None,
 ) -> None:
     """Write a shot from the originals. The file has its name only when it is complete.
@@ -49,6 +51,7 @@ def render(
         ranges: folder for the finished ranges. Who has noted that the file is there takes it away: until
             then a render that is begun again has them still. Ranges of another shot, delivery or footage,
             or made by another version of the program, are thrown away.
+        tables: tables of colours that were brought in, by their ids.
         each: called with the number of frames done and what gives the last picture (none for frames
             that were done before); whatever it raises ends the render, and what is finished stays.
     """
@@ -56,12 +59,12 @@ def render(
     say = each or (lambda _done, _picture: None)
     _open_ranges(ranges, _fingerprint(shot, delivery, footage))
     # what the pictures took is let go before the sound, which grows with the shot, is mixed
-    files, done = _write_ranges(shot, footage, delivery, ranges, say)
+    files, done = _write_ranges(shot, (footage, tables), delivery, ranges, say)
     _join(files, path, delivery, shot, sounds, lambda: say(done, None))
 
 
 def _write_ranges(
-    shot: Shot, footage: Callable[[str], Footage], delivery: Delivery, ranges: Path,
+    shot: Shot, found: tuple[Callable[[str], Footage], Tables], delivery: Delivery, ranges: Path,
     say: Callable[[int, Look | None], None],
 ) -> tuple[list[Path], int]:  # fmt: skip
     """The files of all ranges, those that were not there yet written now; and how many frames they hold."""
@@ -70,7 +73,7 @@ def _write_ranges(
     files = [ranges / f"{n:05}{form.suffix}" for n in range(-(-len(frames) // size))]
     done = sum(len(frames[n * size : (n + 1) * size]) for n, f in enumerate(files) if f.exists())
     say(done, None)
-    engine = Engine(footage, cache_bytes=256 * MEGABYTE, passing=True)
+    engine = Engine(found[0], cache_bytes=256 * MEGABYTE, passing=True, tables=found[1])
     sheet = delivery.sheet(shot)
     waiting = [n for n, file in enumerate(files) if not file.exists()]
     wanted = (f for n in waiting for f in frames[n * size : (n + 1) * size])
@@ -104,11 +107,13 @@ def has_sound(shot: Shot, sound_of: Callable[[str], object | None]) -> bool:
     return any(sound_of(footage) is not None for footage in audible)
 
 
-def render_still(shot: Shot, frame: int, path: Path, footage: Callable[[str], Footage]) -> None:
+def render_still(
+    shot: Shot, frame: int, path: Path, footage: Callable[[str], Footage], tables: Tables = no_table
+) -> None:
     """Write one frame at canvas size as a lossless PNG."""
     if not 0 <= frame < shot.length:
         raise Problem(f"The shot has the frames 0 to {shot.length - 1}; there is no frame {frame}.")
-    engine = Engine(footage, cache_bytes=0, passing=True)
+    engine = Engine(footage, cache_bytes=0, passing=True, tables=tables)
     write_png(path, engine.picture(engine.plan(shot, frame)))
 
 

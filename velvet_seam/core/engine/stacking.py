@@ -20,7 +20,7 @@ from velvet_seam.core.engine.adjusting import (
     inside,
     mixed_floats,
 )
-from velvet_seam.core.engine.looking import Looking
+from velvet_seam.core.engine.looking import Looking, Tables, no_table
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.engine.masking import Masking
 from velvet_seam.core.engine.sheet import Sheet
@@ -54,11 +54,11 @@ class Stacking:
 
     def __init__(
         self, shot: Shot, sheet: Sheet, footage: Callable[[str], Footage], video: bool = False,
-        known: Known | None = None, quick: str | None = None,
+        known: Known | None = None, quick: str | None = None, tables: Tables = no_table,
     ) -> None:  # fmt: skip
         self._shot, self._sheet, self._footage = shot, sheet, footage
         self._known, self._lies = known, Lying(shot, footage)
-        self._video, self._quick = video, quick
+        self._video, self._quick, self._tables = video, quick, tables
 
     def stack(
         self, frame: int, chosen: str | None, solo: Collection[str], *, only_below: bool,
@@ -140,7 +140,9 @@ class Stacking:
 
     def _looking(self, layer: Layer, frame: int) -> Looking:
         own = frame - layer.span.first
-        return Looking(layer.look, At(own), own, float(self._shot.rate), layer.id == self._quick)
+        return Looking(
+            layer.look, At(own), own, float(self._shot.rate), layer.id == self._quick, self._tables
+        )
 
     def _joins(self, layer: Layer, frame: int) -> Joins:
         """A layer's echoes and itself."""
@@ -241,7 +243,9 @@ class Stacking:
 
     def _on(self, sheet: Sheet, known: Known | None) -> Any:
         """The same on another sheet."""
-        return type(self)(self._shot, sheet, self._footage, self._video, known, self._quick)
+        return type(self)(
+            self._shot, sheet, self._footage, self._video, known, self._quick, self._tables
+        )
 
     def placed(
         self,

@@ -12,7 +12,7 @@ from pathlib import Path, PurePosixPath
 from pydantic import Field, ValidationError, field_validator
 
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.shot import Shot, load, sentence
+from velvet_seam.core.shot.shot import Shot, load, sentence, table_ids
 from velvet_seam.core.words import Id, Name, Part
 
 MAX_BYTES = 64 << 20
@@ -40,6 +40,8 @@ class ShotFile:
     shot: Shot
     files: dict[str, Path]
     names: dict[str, str]
+    tables: dict[str, Path]
+    """Tables of colours that its looks refer to."""
 
 
 def read_shot_file(path: Path) -> ShotFile:
@@ -59,35 +61,58 @@ def read_shot_file(path: Path) -> ShotFile:
     if not isinstance(document, dict) or document.get("format") != "velvet-seam-shot":
         raise Problem(f"{path.name} is not a shot file.")
     shot = load(json.dumps(document.get("shot")))
-    sources: dict[str, Source] = {}
-    for identity, given in dict(document.get("footage") or {}).items():
+    folder = path.resolve().parent
+    sources, tables = _sources(document.get("footage")), _sources(document.get("tables"))
+    files = _files(folder, sources, shot.footage_ids(), "footage")
+    return ShotFile(
+        shot, files, {identity: source.name for identity, source in sources.items()},
+        _files(folder, tables, table_ids(shot), "table"),
+    )  # fmt: skip
+
+
+def _sources(given: object) -> dict[str, Source]:
+    """Files that a shot file names, by their ids."""
+    found: dict[str, Source] = {}
+    for identity, one in (given if isinstance(given, dict) else {}).items():
         try:
-            sources[str(identity)] = Source.model_validate(given)
+            found[str(identity)] = Source.model_validate(one)
         except ValidationError as error:
             raise Problem(f"The source {identity} cannot be used: {sentence(error)}.") from None
-    folder = path.resolve().parent
+    return found
+
+
+def _files(
+    folder: Path, sources: dict[str, Source], wanted: set[str], what: str
+) -> dict[str, Path]:
+    """The files of all that is referred to, inside a folder."""
     files: dict[str, Path] = {}
-    for identity in sorted(shot.footage_ids()):
+    for identity in sorted(wanted):
         if identity not in sources:
-            raise Problem(f"The shot uses the footage {identity}, which the file does not name.")
+            raise Problem(f"The shot uses the {what} {identity}, which the file does not name.")
         file = (folder / sources[identity].file).resolve()
         if not file.is_relative_to(folder):
             raise Problem(f"The source {sources[identity].file} leads out of the shot's folder.")
         if not file.is_file():
             raise Problem(f"The source {sources[identity].file} is missing.")
         files[identity] = file
-    return ShotFile(shot, files, {identity: source.name for identity, source in sources.items()})
+    return files
 
 
-def shot_file_text(shot: Shot, files: dict[Id, tuple[Name, str]]) -> str:
-    """The text of a shot file; ``files`` gives the name and the relative path of each footage."""
-    footage = {
-        identity: Source(name=name, file=file).model_dump()
-        for identity, (name, file) in sorted(files.items())
-    }
+def shot_file_text(
+    shot: Shot, files: dict[Id, tuple[Name, str]], tables: dict[str, tuple[Name, str]] | None = None
+) -> str:
+    """The text of a shot file; ``files`` and ``tables`` give the name and the relative path of each footage and table."""
+
+    def named(given: dict[str, tuple[str, str]]) -> dict[str, object]:
+        return {
+            identity: Source(name=name, file=file).model_dump()
+            for identity, (name, file) in sorted(given.items())
+        }
+
     document = {
         "format": "velvet-seam-shot",
         "shot": shot.model_dump(mode="json"),
-        "footage": footage,
+        "footage": named(files),
+        **({"tables": named(tables)} if tables else {}),
     }
     return json.dumps(document, indent=2, ensure_ascii=False) + "\n"

@@ -21,6 +21,7 @@ from velvet_seam.core.looks.glow import Glow
 from velvet_seam.core.looks.grain import Grain
 from velvet_seam.core.looks.light import Light
 from velvet_seam.core.looks.line_blur import LineBlur
+from velvet_seam.core.looks.lut import Lut
 from velvet_seam.core.looks.mirror import Mirror
 from velvet_seam.core.looks.monochrome import Monochrome
 from velvet_seam.core.looks.negative import Negative
@@ -36,7 +37,7 @@ from velvet_seam.core.looks.vignette import Vignette
 __all__ = ["GROUPS", "LOOKS", "Area", "Ground", "LookBase", "LookPart", "Stage", "Tone", "Work"]
 
 LOOKS: tuple[type[LookBase], ...] = (
-    Light, Balance, Curves, Saturation, Tints, Decision, Monochrome, Negative, Posterise, Flicker,
+    Light, Balance, Curves, Saturation, Tints, Decision, Monochrome, Negative, Posterise, Flicker, Lut,
     Blur, LineBlur, Defocus, Sharpen, Glow,
     Vignette, Grain, ChannelSplit, Blocks,
     Ripple, Slices, Mirror,

@@ -32,7 +32,8 @@ class Stage:
     ``numbers``."""
 
     function: Callable[..., None]
-    numbers: tuple[float, ...]
+    numbers: tuple[Any, ...]
+    """Numbers, or a table that was brought in."""
     channelwise: bool = False
     """Each channel follows from itself alone: three curves say all of it."""
     stepped: bool = False

@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, ValidationError, model_validator
 
+from velvet_seam.core.looks.lut import Lut
 from velvet_seam.core.masks import OutlineKeys, Vertex
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.layer import MAX_FRAME, Layer, SoundTrack
@@ -93,6 +94,13 @@ class Shot(Part):
     def footage_ids(self) -> set[str]:
         """Every footage id the shot refers to, wherever in the document."""
         return {identity for identity, _ in references(self)}
+
+
+def table_ids(part: object) -> set[str]:
+    """Every table of colours that a shot, or a part of one, refers to."""
+    layers = part.layers if isinstance(part, Shot) else (part,) if isinstance(part, Layer) else ()
+    held = (one for layer in layers for one in layer.look.parts if isinstance(one, Lut))
+    return {one.table for one in held if one.table}
 
 
 Use = Literal["picture", "sound"]

@@ -38,7 +38,16 @@ def do(library: Library, job: JobRow) -> None:
 
     materials = library.materials(preview=False)
     ranges = library.folder.ranges(job.id)
-    render(shot, path, materials, library.sounds, delivery, ranges=ranges, each=each)
+    render(
+        shot,
+        path,
+        materials,
+        library.sounds,
+        delivery,
+        ranges=ranges,
+        tables=library.tables.get,
+        each=each,
+    )
     library.jobs.finish(job.id, file=file, bytes=path.stat().st_size)
     shutil.rmtree(ranges, ignore_errors=True)
 

@@ -146,7 +146,11 @@ const keyframes = new Keyframes(bench, handles);
 const commands = new Commands({ bench, handles, stack, player, view, loupe, strip, lanes, keyframes, picture });
 new Tapes(bench);
 const ready = new Ready(bench, live, player);
-acceptDrops(document.getElementById("mat"), (files) => commands.shelf.bringIn(files));
+acceptDrops(document.getElementById("mat"), (files) => {
+  const tables = files.filter((file) => /\.cube$/i.test(file.name));
+  for (const file of tables) commands.looks.bring(file);
+  commands.shelf.bringIn(files.filter((file) => !tables.includes(file)));
+});
 
 divide(bench);
 sheets(bench);

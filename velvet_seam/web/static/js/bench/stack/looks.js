@@ -13,7 +13,10 @@ export class Looks {
       "drop-look": ({ dataset }) => this.drop(dataset.kept),
       stitch: () => this.picture.stitch.toggle(),
     };
-    document.addEventListener("change", (event) => { if (event.target.matches("[data-cdl-file]")) this.read(event.target); });
+    document.addEventListener("change", (event) => { 
+      if (event.target.matches("[data-cdl-file]")) this.read(event.target);
+      else if (event.target.matches("[data-cube-file]")) this.bring(event.target.files[0], event.target.dataset.cubeFile);
+    });
     document.addEventListener("keyup", (event) => { if (event.key.toLowerCase() === "e") this.bare(false); });
     addEventListener("blur", () => this.bare(false));
     for (const name of ["shown", "painted"]) bench.addEventListener(name, () => this.later());
@@ -75,6 +78,21 @@ export class Looks {
     if (on === Boolean(bench.bare)) return;
     bench.bare = on ? { do: "set-values", target: layer.id, values: { "look.on": false } } : null;
     this.picture.refreshMain();
+  }
+
+  /** A table of colours for the chosen layer: for a part of its look, or for a new one. */
+  async bring(file, part = "") {
+    const { bench } = this, { layer } = bench;
+    if (!file) return;
+    if (!layer) { say(`Choose the layer that ${file.name} is for, then drop it again.`, true); return; }
+    if (file.size > 24 << 20) { say(`${file.name} is longer than 24 MB. Nothing was changed.`, true); return; }
+    await bench.settled();
+    const query = new URLSearchParams({ layer: layer.id, part, name: file.name, chosen: bench.chosen });
+    const answer = await fetch(`/shots/${bench.id}/tables?${query}`, { method: "POST", body: file }).catch(() => null);
+    const told = await answer?.json().catch(() => null);
+    if (!answer?.ok) { say(told?.problem ?? `${file.name} could not be sent. Nothing was changed.`, true); return; }
+    bench.take(told, bench.chosen);
+    say(told.said);
   }
 
   async read(input) {
