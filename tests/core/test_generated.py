@@ -46,7 +46,7 @@ def test_every_value_and_every_word_changes_the_picture(kind: type[Any]):
     own = {"kind": name, **MADE.get(name, {})}
     source = kind.model_validate(own)
     switched = {"every": {"what": "strobe"}, "soft": {"revealed": 50}, "outline_colour": {"outline": 3},
-                "by": {"revealed": 40}, "loop": {"loop": 3.0}, "angle": {"shape": "straight"},
+                "by": {"revealed": 40}, "loop": {"loop": 3.0}, "angle": {"shape": "straight"}, "rate": {"jitter": 9.0}, "seed": {"jitter": 9.0},
                 "size": {"shape": "round"}, "across": {"shape": "round"}, "down": {"shape": "round"}}  # fmt: skip
     for field, held in kind.model_fields.items():
         if field == "kind":
@@ -62,7 +62,7 @@ def test_every_value_and_every_word_changes_the_picture(kind: type[Any]):
             low, high = bounds.reach(WIDTH, HEIGHT)
             others = [low + (high - low) * part for part in (0.1, 0.35, 0.8)]
         elif isinstance(now, tuple):
-            others = [("#ffffff", "#000000")]
+            others = [()] if field == "strokes" else [("#ffffff", "#000000")]
         elif field == "text":
             others = ["Other words"]
         elif isinstance(now, str) and now.startswith("#"):

@@ -211,7 +211,8 @@ def whole_shot() -> Shot:
     seam = {"masks": [mask.model_dump()]}
     return Shot(
         name="All", canvas=Canvas(width=200, height=200), rate="25", length=50,
-        layers=(Layer.model_validate(layer("l-a").model_dump() | {"seam": seam}), Layer.model_validate(filmed)),
+        layers=(Layer.model_validate(layer("l-a").model_dump() | {"seam": seam}), Layer.model_validate(filmed),
+                Layer.model_validate(layer("l-p").model_dump() | {"source": {"kind": "paint"}})),
         sounds=(sound,), marks=(Mark(id="t-a", frame=5, name="Five"),),
     )  # fmt: skip
 
@@ -248,6 +249,7 @@ DONE: dict[str, dict[str, Any]] = {
     "change-speed": {"target": "l-b", "speed": 50},
     "reverse": {"target": "l-b"},
     "close-gap": {"targets": ["l-a"]},
+    "add-stroke": {"layer": "l-p", "stroke": {"points": [[0, 0], [20, 10]]}},
     "repeat": {"target": "l-a", "times": 3, "apart": 4, "new_id": "l-r"},
     "loop-over": {"target": "s-a", "fade": 5, "new_id": "s-r"},
     "add-sound": {"sound": {"id": "s-c", "name": "Drum", "footage": "f-a", "span": {"first": 0, "last": 9}}},

@@ -367,7 +367,16 @@ def test_every_generated_source_is_one_click_away_and_its_colours_are_a_list(ben
     kinds = bench.eval_on_selector_all(
         "[data-add-generated]", "all => all.map((one) => one.dataset.addGenerated)"
     )
-    assert set(kinds) == {"text", "gradient", "clouds", "particles", "flash", "bars", "windows"}
+    assert set(kinds) == {
+        "text",
+        "paint",
+        "gradient",
+        "clouds",
+        "particles",
+        "flash",
+        "bars",
+        "windows",
+    }
     bench.keyboard.press("Escape")
     for kind in kinds:
         count = state(bench, "shot.layers.length")
@@ -483,3 +492,33 @@ def test_a_table_is_brought_in_and_a_bad_one_changes_nothing(bench: Page):
     until(bench, "velvetSeam.bench.layer.look.parts.length === 2")
     painted(bench)
     assert np.abs(np.array(pixel(bench, 540, 1500)) - before).max() < 14
+
+
+def test_a_stroke_is_drawn_with_the_mouse_and_undone(bench: Page):
+    bench.click("#add-layer")
+    bench.click("[data-add-generated='paint']")
+    until(bench, "velvetSeam.bench.layer.source?.kind === 'paint'")
+    painted(bench)
+    bench.fill("#brush-colour", "#00ff00")
+    bench.evaluate("document.getElementById('brush-width').value = 90")
+    bench.click("[data-do='brush']")
+    expect(bench.locator("#brush")).to_be_visible()
+    x, y, width, height = sides(bench, "#picture")
+    before = pixel(bench, 540, 960)
+    bench.mouse.move(x + width * 0.2, y + height * 0.5)
+    bench.mouse.down()
+    bench.mouse.move(x + width * 0.8, y + height * 0.5, steps=12)
+    bench.mouse.up()
+    until(bench, "velvetSeam.bench.layer.source.strokes.length === 1")
+    painted(bench)
+    green = pixel(bench, 540, 960)
+    assert green[1] > 200 > 90 > green[0]
+    stroke = state(bench, "layer.source.strokes[0]")
+    assert len(stroke["points"]) < 6  # a straight one needs few points
+    assert stroke["width"] == 90
+    bench.keyboard.press("Escape")
+    expect(bench.locator("#brush")).to_be_hidden()
+    bench.keyboard.press("Control+z")
+    until(bench, "velvetSeam.bench.layer.source.strokes.length === 0")
+    painted(bench)
+    assert np.abs(np.array(pixel(bench, 540, 960)) - before).max() < 6

@@ -95,7 +95,11 @@ def choices(part: BaseModel, way: str) -> list[Choice]:
     for name, field in type(part).model_fields.items():
         value, path = getattr(part, name), f"{way}.{name}"
         label = _CALLED.get(name, name.replace("_", " ").capitalize())
-        if name in ("kind", "id") or bounds_of(type(part), name) or isinstance(value, bool):
+        if (
+            name in ("kind", "id", "strokes")
+            or bounds_of(type(part), name)
+            or isinstance(value, bool)
+        ):
             continue
         if get_origin(field.annotation) is Literal:
             found.append(Choice(path, label, "word", value, get_args(field.annotation)))

@@ -15,6 +15,7 @@ from velvet_seam.core.sources.flash import FlashSource
 from velvet_seam.core.sources.footage import FootageSource
 from velvet_seam.core.sources.generated import GeneratedBase
 from velvet_seam.core.sources.gradient import GradientSource
+from velvet_seam.core.sources.paint import PaintSource
 from velvet_seam.core.sources.particles import ParticlesSource
 from velvet_seam.core.sources.text import TextSource
 from velvet_seam.core.sources.windows import WindowsSource
@@ -31,7 +32,7 @@ __all__ = [
     "FootageSource",
     "GeneratedBase",
     "GradientSource",
-    "ParticlesSource",
+    "PaintSource", "ParticlesSource",
     "Source",
     "SourceBase",
     "TextSource",
@@ -40,7 +41,7 @@ __all__ = [
 
 SOURCES: tuple[type[SourceBase], ...] = (
     FootageSource, ColourSource, AdjustmentSource,
-    TextSource, GradientSource, CloudsSource, ParticlesSource, FlashSource, BarsSource, WindowsSource,
+    TextSource, PaintSource, GradientSource, CloudsSource, ParticlesSource, FlashSource, BarsSource, WindowsSource,
 )  # fmt: skip
 """All kinds; a new one is named here."""
 

@@ -14,6 +14,7 @@ from velvet_seam.core.shot.edits.keys import EaseKeys, KeyHere, MoveKeys, PasteK
 from velvet_seam.core.shot.edits.looks import AddLookPart, MoveLookPart, WearLook
 from velvet_seam.core.shot.edits.marks import AddMark, RemoveMarks
 from velvet_seam.core.shot.edits.outline import AddPoint, RemovePoint
+from velvet_seam.core.shot.edits.paint import AddStroke
 from velvet_seam.core.shot.edits.ramp import RampSpeed
 from velvet_seam.core.shot.edits.rate import ChangeRate
 from velvet_seam.core.shot.edits.repeat import LoopOver, Repeat
@@ -38,7 +39,7 @@ SINGLE: tuple[type[EditBase], ...] = (
     KeyHere, MoveKeys, RemoveKeys, EaseKeys, PasteKeys, AddPoint, RemovePoint,
     ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample, AddLookPart, MoveLookPart, WearLook,
     MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse, CloseGap,
-    Repeat, LoopOver, AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
+    AddStroke, Repeat, LoopOver, AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
 )  # fmt: skip
 """All kinds of edits; a new one is named here."""
 

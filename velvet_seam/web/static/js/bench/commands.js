@@ -3,6 +3,7 @@ import { say } from "../common.js";
 import { ClipTime } from "./time/clip-time.js";
 import { Copying } from "./stack/copying.js";
 import { Fields } from "./fields.js";
+import { Paint } from "./stack/paint.js";
 import { Looks } from "./stack/looks.js";
 import { Keyboard } from "./keyboard.js";
 import { Layers } from "./stack/layers.js";
@@ -26,9 +27,10 @@ export class Commands {
     this.layers = new Layers(bench, handles, newId);
     this.copying = new Copying(bench, (layer, part, to) => (part === "look" ? this.looks.copy(layer, to) : this.layers.copy(layer, part, to)));
     this.looks = new Looks(bench, this.copying, picture, newId);
+    this.paint = new Paint(bench, handles, picture);
     this.rendering = new Rendering(bench);
     this.acts = {
-      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts, ...this.looks.acts, ...new Windows(bench).acts,
+      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts, ...this.looks.acts, ...new Windows(bench).acts, ...this.paint.acts,
       wall: ({ layer }) => { if (layer) this.wall.toggle(); else say("Choose a layer or a seam first."); },
       replace: ({ layer, button }) => this.shelf.replace(layer ?? bench.sound, button),
       "copy-to": ({ layer, dataset, button }) => this.copying.open(layer, dataset.part ?? null, button),
