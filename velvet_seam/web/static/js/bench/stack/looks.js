@@ -19,6 +19,7 @@ export class Looks {
     });
     document.addEventListener("keyup", (event) => { if (event.key.toLowerCase() === "e") this.bare(false); });
     addEventListener("blur", () => this.bare(false));
+    document.addEventListener("click", (event) => { if (event.target.closest("[data-sheet]")) this.later(); }); // on a phone it comes into sight
     for (const name of ["shown", "painted"]) bench.addEventListener(name, () => this.later());
     document.getElementById("keep-look-go").addEventListener("click", () => this.kept());
     document.getElementById("keep-look-name").addEventListener("keydown", (event) => { if (event.key === "Enter") this.kept(); });
