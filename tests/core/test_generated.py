@@ -218,3 +218,25 @@ def test_preview_and_full_size_show_the_same(height: int):
             .mean(axis=(1, 3))
         )
         assert np.abs(mean - small).mean() < 4, name
+
+
+@pytest.mark.parametrize(
+    "source",
+    [
+        {"kind": "text", "size": 34},
+        {"kind": "paint", "strokes": [{"points": [[-40, 0], [40, 0]], "width": 30}]},
+    ],
+)
+def test_writing_is_filled_with_a_moving_texture(source: dict[str, Any]):
+    """A text or paint is a matte for another layer, itself hidden."""
+    matte = {"kind": "layer-matte", "id": "k-a", "layer": "l-a"}
+    letters = {**layer("a", "wall"), "source": source, "hidden": True}
+    clouds = {"kind": "clouds", "size": 30, "cover": 100, "colour": "#ffaa00"}
+    filled = {**layer("b", "wall"), "source": clouds, "seam": {"matte": [matte]}}
+    engine = Engine(lambda identity: None)  # type: ignore[arg-type, return-value]
+    of = shot(letters, filled)
+    plane = engine.picture(engine.plan(of, 3, view="matte", chosen="l-a"))[..., 0]
+    made = engine.picture(engine.plan(of, 3))[..., :3].astype(int)
+    ground = np.array([0x30, 0x38, 0x48])
+    assert (made[plane == 0] == ground).all()
+    assert np.abs(made[plane == 255] - ground).sum(-1).mean() > 100

@@ -200,6 +200,13 @@ def test_instruments_follow_and_marks_show_what_is_lost(bench: Page):
     until(bench, "velvetSeam.picture.more.lost[1] >= 0")
     rows = {pixel(bench, 40 + 2 * n, 1500) for n in range(12)}
     assert any(red > 180 and blue < 90 for red, _, blue in rows), rows
+    bench.uncheck("#clip-marks", force=True)
+    bench.keyboard.press(" ")  # in play each picture brings its own
+    until(bench, "velvetSeam.player.playing && velvetSeam.bench.frame > 4")
+    bench.evaluate("velvetSeam.picture.more = null")
+    until(bench, "velvetSeam.picture.more?.scope?.length > 100")
+    bench.keyboard.press(" ")
+    until(bench, "!velvetSeam.player.playing")
     bench.click("[data-scope='vectorscope']")
     expect(bench.locator("#scope")).to_be_hidden()
 
@@ -481,7 +488,10 @@ def test_a_table_is_brought_in_and_a_bad_one_changes_nothing(bench: Page):
     until(bench, "velvetSeam.bench.layer.look.parts[0].table !== ''")
     painted(bench)
     swapped = pixel(bench, 540, 1500)
-    assert np.abs(np.array(swapped)[::-1] - before).max() < 14  # red and blue have changed places
+    assert (
+        np.abs(np.array(swapped)[::-1] - before).max() < 30
+    )  # red and blue have changed places, below an evening light
+    assert swapped[0] > swapped[2] + 40 > before[0]
     expect(bench.locator(".look-part")).to_contain_text("swapped")
     bench.set_input_files("[data-cube-file]", {**file, "buffer": b"LUT_3D_SIZE 9\n0 0 0"})
     expect(bench.locator(".say").last).to_contain_text("729 rows; there are 1")

@@ -15,6 +15,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+import simplejpeg
 
 from velvet_seam.core.analyse.mask_cut import cut_length
 from velvet_seam.core.analyse.scopes import SCOPES, lost, marked
@@ -235,10 +236,13 @@ class Painter:
         data = self._picture(shot, ask)
         if not ask.stray:
             return data
-        return Painted(data, self._stray(shot, ask), self._scope(shot, ask) if ask.scope else None)
+        return Painted(
+            data, self._stray(shot, ask), self._scope(shot, ask, data) if ask.scope else None
+        )
 
-    def _scope(self, shot: Shot, ask: Paint) -> Scope:
-        """An instrument of the joined picture, or of what is left of the chosen layer."""
+    def _scope(self, shot: Shot, ask: Paint, data: bytes) -> Scope:
+        """An instrument of the joined picture, or of what is left of the chosen layer; in play of the picture as it is
+        sent, which costs no second one."""
 
         def seen(view: View) -> Picture:
             plan = self._engine.plan(
@@ -247,7 +251,11 @@ class Painter:
             )  # fmt: skip
             return self._engine.picture(plan, trying=bool(ask.trial))
 
-        if ask.scope_layer and ask.chosen is not None and not shot.layer(ask.chosen).source.adjusts:
+        if ask.passing:
+            picture = np.ascontiguousarray(simplejpeg.decode_jpeg(data, "RGBA"))
+        elif (
+            ask.scope_layer and ask.chosen is not None and not shot.layer(ask.chosen).source.adjusts
+        ):
             picture = seen("on-black").copy()
             picture[..., 3] = seen("matte")[..., 0]
         else:

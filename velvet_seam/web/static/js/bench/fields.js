@@ -43,7 +43,7 @@ export class Fields {
     let value = field.type === "checkbox" ? field.checked : field.value;
     if (field.type === "checkbox" && field.checked) { // what is switched on is opened
       const fold = field.closest(".part-box")?.querySelector("details");
-      if (fold) fold.open = true;
+      if (fold) this.bench.fold(fold, true);
     }
     if ("json" in field.dataset) value = JSON.parse(value);
     if (field.dataset.type === "int") value = Math.round(Number(value));

@@ -66,15 +66,21 @@ document.addEventListener("htmx:before:morph:attr", (event) => {
   if (newValue === null && (attrName === "style" || (attrName === "src" && event.target.matches("[data-card]")))) event.preventDefault();
 });
 
-// parts that were folded stay folded
-const folded = new Set();
-document.getElementById("panel").addEventListener("toggle", ({ target }) => {
-  if (!target.dataset?.part) return;
-  if (target.open) folded.delete(target.dataset.part);
-  else folded.add(target.dataset.part);
-}, true);
+// parts stay as one has folded or opened them, whatever an answer says that was on its way meanwhile
+const folds = new Map();
+bench.fold = (details, open) => {
+  details.open = open;
+  if (details.dataset.part) folds.set(details.dataset.part, open);
+};
+document.getElementById("panel").addEventListener("click", ({ target }) => {
+  const details = target.closest("summary")?.parentElement;
+  if (details?.dataset.part && !target.closest("button")) folds.set(details.dataset.part, !details.open);
+});
 bench.addEventListener("shown", () => {
-  for (const part of document.querySelectorAll("#panel [data-part]:not([data-folded])")) if (folded.has(part.dataset.part)) part.open = false;
+  for (const part of document.querySelectorAll("#panel details[data-part]")) {
+    const open = folds.get(part.dataset.part);
+    if (open !== undefined && part.open !== open) part.open = open;
+  }
 });
 
 // what the matte is like on this frame, once the hand rests

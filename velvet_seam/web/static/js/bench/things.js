@@ -24,7 +24,7 @@ async function go(bench, kind, id) {
   await bench.choose(`${kind}:${layer.id}`);
   const field = document.getElementById(id);
   if (!field) { say(`${layer.name} has no such value. Choose another layer and try again.`); return; }
-  for (let part = field.closest("details"); part; part = part.parentElement.closest("details")) part.open = true;
+  for (let part = field.closest("details"); part; part = part.parentElement.closest("details")) bench.fold(part, true);
   field.scrollIntoView({ block: "center" });
   field.focus();
 }

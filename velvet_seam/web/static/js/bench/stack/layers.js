@@ -56,7 +56,7 @@ export class Layers {
     if (!layer) { say("Choose a layer first."); return; }
     this.handles.pin();
     const fold = document.querySelector("[data-part=pins]");
-    if (fold && this.handles.place.mode === "pins") fold.open = true;
+    if (fold && this.handles.place.mode === "pins") this.bench.fold(fold, true);
   }
 
   /** One colour more at the end of a list, like the last; or one less. */

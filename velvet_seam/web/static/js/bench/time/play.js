@@ -128,10 +128,11 @@ export class Player {
       const wish = { ...this.picture.wish(view, count % length), trial: null, passing: true };
       if (view === "joined") wish.chosen = null;
       const sent = performance.now();
-      this.live.ask(wish).then(({ bitmap }) => {
+      this.live.ask(wish).then(({ bitmap, more }) => {
         this.trip += 0.2 * (performance.now() - sent - this.trip);
         if (this.run !== run) { bitmap.close(); return; }
         this.flying -= 1;
+        bitmap.more = more; // an instrument of this very picture
         this.frames.set(count, bitmap);
         this.pump(Math.max(0, Math.floor(this.begin === undefined ? 0 : this.heard())));
       }, () => { if (this.run === run) this.pause(); });
@@ -169,7 +170,7 @@ export class Player {
         if (count < due) this.frames.get(count).close();
         this.frames.delete(count);
       }
-      this.picture.paint({ bitmap, frame: due % length, trial: false });
+      this.picture.paint({ bitmap, frame: due % length, trial: false, more: bitmap.more });
       this.log.push({ count: due, heard });
       if (this.log.length > 3000) this.log.shift();
       bench.go(due % length);
