@@ -139,7 +139,7 @@ STIRRED = {"shake": 30, "turn": 40, "jitter": 20, "flicker": 90}
 MADE: dict[str, dict[str, Any]] = {
     "text": {"text": "Moth\nat nine", "size": 30, "outline": 1.5, "revealed": 70}, "clouds": {"size": 60},
     "particles": {"size": 5, "speed": 40, "count": 90}, "flash": {"at": 0.2, "what": "lightning"}, "bars": {"ratio": 3},
-    "gradient": {"angle": 30},
+    "gradient": {"angle": 30}, "rays": {"count": 30}, "speed-lines": {"count": 30, "width": 3}, "scan-lines": {"every": 7.3},
     "paint": {"strokes": [{"points": [[-40, -20], [0, 15], [40, -10]], "width": 9}, {"points": [[-20, 0], [20, 0]], "width": 5, "erase": True}]}, "windows": {"gap": 6, "margin": 5, "radius": 4, "layout": "large and small"},
 }  # fmt: skip
 """What generated sources are set to, on so small a canvas."""

@@ -7,13 +7,13 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from velvet_seam.core.masks import BoxMask, OvalMask
+from velvet_seam.core.masks import BoxMask
 from velvet_seam.core.mattes import LayerMatte, LumaKey, ScreenKey
 from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.seam import Edge, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sources import ColourSource, FootageSource
-from velvet_seam.demo.dressed import four_windows, the_foxs_aside
+from velvet_seam.demo.dressed import four_windows, the_foxs_aside, tonight_at_eight
 from velvet_seam.demo.moving import (
     behind_the_curtain,
     cape_on_the_line,
@@ -132,49 +132,6 @@ def the_backlit_dancer(footage: dict[str, str]) -> Shot:
                  seam=Seam(matte=(sparks,), blend="screen")),
             Layer(id="l-warm", name="Warm light", thread=5, source=ColourSource(colour="#e8a25a"),
                   span=whole, place=Place(x=540, y=960), seam=Seam(blend="soft-light", opacity=30)),
-        ),
-        sounds=(
-            SoundTrack(id="t-waltz", name="Tin waltz", footage=footage["tin-waltz"], span=whole),
-        ),
-    )  # fmt: skip
-
-
-def tonight_at_eight(footage: dict[str, str]) -> Shot:
-    """Lettering keyed from its orange card, made denser, over the empty stage; the thumb that holds
-    the card goes with a garbage mask, embers drift before it."""
-    whole = Span(first=0, last=74)
-    source = {
-        name: FootageSource(footage=footage[name])
-        for name in ("stage-empty", "tonight-card", "embers")
-    }
-    night = BoxMask(id="m-middle", x=0, y=-60, width=900, height=900, round=300, invert=True,
-                    feather_in=260, feather_out=260)  # fmt: skip
-    return Shot(
-        name="Tonight!",
-        canvas=Canvas(width=1080, height=1920, background="#1b1216"),
-        rate=Fraction(25),
-        length=75,
-        layers=(
-            Layer(id="l-stage", name="Stage", thread=0, source=source["stage-empty"], span=whole,
-                  place=Place(x=540, y=960, scale=104)),
-            Layer(id="l-dusk", name="Dusk", thread=5, source=ColourSource(colour="#2a1430"), span=whole,
-                  place=Place(x=540, y=960), seam=Seam(masks=(night,), blend="multiply", opacity=88)),
-            Layer(id="l-shade", name="Shade behind the letters", thread=4,
-                  source=ColourSource(colour="#1d0d18"), span=whole, place=Place(x=540, y=960),
-                  seam=Seam(
-                      masks=(OvalMask(id="m-shade", x=0, y=-20, width=760, height=420,
-                                      feather_in=200, feather_out=240),),
-                      blend="multiply", opacity=82)),
-            Layer(id="l-letters", name="Tonight!", thread=2, source=source["tonight-card"], span=whole,
-                  place=Place(x=540, y=1010, scale=84),
-                  seam=Seam(
-                      matte=(ScreenKey(id="k-card", colour="#c06229", colour_from="border", tolerance=7,
-                                       softness=80, spill_to="grey"),),
-                      edge=Edge(specks=260, density=170),
-                      masks=(BoxMask(id="m-thumb", use="garbage", x=440, y=860, width=420, height=700,
-                                     round=120, feather_out=20),))),
-            Layer(id="l-embers", name="Embers", thread=3, source=source["embers"], span=whole,
-                  place=Place(x=540, y=960), seam=Seam(blend="screen", opacity=85)),
         ),
         sounds=(
             SoundTrack(id="t-waltz", name="Tin waltz", footage=footage["tin-waltz"], span=whole),

@@ -33,6 +33,7 @@ from velvet_seam.core.looks.curves import Curves
 from velvet_seam.core.looks.table import Mixed, table_of
 from velvet_seam.core.looks.tints import Tints
 from velvet_seam.core.picture.blends import NAMES
+from velvet_seam.core.picture.burst import DIRECTIONS, filling, streaks
 from velvet_seam.core.picture.colour_key import colour_key
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.coverage import joined, laid, mixed, weighed
@@ -221,6 +222,7 @@ def _generated() -> None:
         )
         showing = Showing(layer, 3, shot.rate, Sheet.of(shot), _nothing)
         source.picture(showing).run()
+    streaks((9, 9), 0.0, np.zeros((DIRECTIONS, 2)), 1.0, filling((0, 0, 0)))
 
 
 def _nothing(identity: str) -> Footage:

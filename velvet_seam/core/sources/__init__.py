@@ -15,8 +15,12 @@ from velvet_seam.core.sources.flash import FlashSource
 from velvet_seam.core.sources.footage import FootageSource
 from velvet_seam.core.sources.generated import GeneratedBase
 from velvet_seam.core.sources.gradient import GradientSource
+from velvet_seam.core.sources.leak import LightLeakSource
 from velvet_seam.core.sources.paint import PaintSource
 from velvet_seam.core.sources.particles import ParticlesSource
+from velvet_seam.core.sources.rays import RaysSource
+from velvet_seam.core.sources.scan_lines import ScanLinesSource
+from velvet_seam.core.sources.speed_lines import SpeedLinesSource
 from velvet_seam.core.sources.text import TextSource
 from velvet_seam.core.sources.windows import WindowsSource
 
@@ -32,16 +36,21 @@ __all__ = [
     "FootageSource",
     "GeneratedBase",
     "GradientSource",
+    "LightLeakSource",
     "PaintSource", "ParticlesSource",
+    "RaysSource",
+    "ScanLinesSource",
     "Source",
     "SourceBase",
+    "SpeedLinesSource",
     "TextSource",
     "WindowsSource",
 ]  # fmt: skip
 
 SOURCES: tuple[type[SourceBase], ...] = (
     FootageSource, ColourSource, AdjustmentSource,
-    TextSource, PaintSource, GradientSource, CloudsSource, ParticlesSource, FlashSource, BarsSource, WindowsSource,
+    TextSource, PaintSource, GradientSource, CloudsSource, ParticlesSource, RaysSource,
+    LightLeakSource, FlashSource, SpeedLinesSource, ScanLinesSource, BarsSource, WindowsSource,
 )  # fmt: skip
 """All kinds; a new one is named here."""
 
