@@ -6,6 +6,7 @@ import argparse
 import os
 import shutil
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -161,29 +162,30 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
         raise Problem(f"A render is written as one of {known}, a still as .png.")
     delivery = Delivery.model_validate({"kind": kinds[output.suffix.lower()], **options})
 
+    _film(output, len(delivery.frames(file.shot)), lambda ranges, each: render(
+        file.shot, output, materials.__getitem__, heard, delivery, ranges=ranges, tables=cubes.get, each=each,
+    ))  # fmt: skip
+    return 0
+
+
+def _film(
+    output: Path, frames: int, render: Callable[[Path, Callable[[int, object], None]], object]
+) -> None:
+    """Render, saying how far it is; what has been rendered stays until the film is whole."""
+
     def each(done: int, _: object) -> None:
         if sys.stderr.isatty():
-            print(f"\r{done} of {len(delivery.frames(file.shot))} frames", end="", file=sys.stderr)
+            print(f"\r{done} of {frames} frames", end="", file=sys.stderr)
 
     ranges = output.with_name(f".{output.name}.ranges")
     try:
-        render(
-            file.shot,
-            output,
-            materials.__getitem__,
-            heard,
-            delivery,
-            ranges=ranges,
-            tables=cubes.get,
-            each=each,
-        )
+        render(ranges, each)
     except KeyboardInterrupt:
         print("\nStopped. The same command goes on from here.", file=sys.stderr)
         raise
     shutil.rmtree(ranges, ignore_errors=True)
     if sys.stderr.isatty():
         print(file=sys.stderr)
-    return 0
 
 
 def _matte(shot_path: Path, name: str, output: Path, frames: str | None) -> int:

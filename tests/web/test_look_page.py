@@ -10,6 +10,8 @@ from playwright.sync_api import Page, expect
 
 from tests.web.test_bench_page import bench, pixel
 from tests.web.test_whole_job import box_of, clean, state, until
+from velvet_seam.core.sources import GENERATED
+from velvet_seam.core.words import kind_of
 
 pytestmark = pytest.mark.browser
 
@@ -374,16 +376,7 @@ def test_every_generated_source_is_one_click_away_and_its_colours_are_a_list(ben
     kinds = bench.eval_on_selector_all(
         "[data-add-generated]", "all => all.map((one) => one.dataset.addGenerated)"
     )
-    assert set(kinds) == {
-        "text",
-        "paint",
-        "gradient",
-        "clouds",
-        "particles",
-        "flash",
-        "bars",
-        "windows",
-    }
+    assert set(kinds) == {kind_of(one) for one in GENERATED}
     bench.keyboard.press("Escape")
     for kind in kinds:
         count = state(bench, "shot.layers.length")
@@ -393,6 +386,8 @@ def test_every_generated_source_is_one_click_away_and_its_colours_are_a_list(ben
             bench,
             f"velvetSeam.bench.shot.layers.length === {count + 1} && velvetSeam.bench.layer.source.kind === '{kind}'",
         )
+        light = kind in ("rays", "light-leak")  # light is added to what lies below it
+        assert state(bench, "layer.seam.blend") == ("screen" if light else "normal")
         expect(bench.locator("#panel .tape").first).to_be_visible()
         painted(bench)
     gradient = bench.evaluate(

@@ -25,12 +25,14 @@ from velvet_seam.core.shot.edits import (
 from velvet_seam.core.shot.fitting import How, fitting_scale, speed_frame_by_frame
 from velvet_seam.core.shot.layer import MAX_FRAME, THREADS, Layer, Place, SoundTrack, Span
 from velvet_seam.core.shot.revise import revised
+from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sources import (
     GENERATED,
     AdjustmentSource,
     ColourSource,
     FootageSource,
+    GeneratedBase,
     Source,
 )
 from velvet_seam.core.timing.rate import spell
@@ -251,6 +253,7 @@ def _computed(shot: Shot, source: Source, first: int) -> Layer:
     return Layer(
         id=new_id("l"), name=name, thread=_next_thread(shot.layers),
         source=source, span=Span(first=first, last=shot.length - 1), place=place,
+        seam=Seam(blend=source.blend if isinstance(source, GeneratedBase) else "normal"),
     )  # fmt: skip
 
 

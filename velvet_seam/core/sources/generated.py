@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, ClassVar
 
+from velvet_seam.core.picture.blends import BlendName
 from velvet_seam.core.sources.base import SourceBase
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
@@ -29,6 +30,8 @@ class GeneratedBase(SourceBase):
     generated: ClassVar[bool] = True
     says: ClassVar[str]
     find: ClassVar[str] = ""
+    blend: ClassVar[BlendName] = "normal"
+    """What a new layer of it is joined by: light screens."""
 
 
 def looped(seconds: float, loop: float) -> float:

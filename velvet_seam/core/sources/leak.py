@@ -7,6 +7,7 @@ from typing import Annotated, ClassVar, Literal
 import cv2
 import numpy as np
 
+from velvet_seam.core.picture.blends import BlendName
 from velvet_seam.core.picture.noise import noise
 from velvet_seam.core.sources.base import Asked
 from velvet_seam.core.sources.generated import GeneratedBase, Loop, Seed
@@ -26,6 +27,7 @@ class LightLeakSource(GeneratedBase):
     label: ClassVar[str] = "Light leak"
     says: ClassVar[str] = "Warm light that comes in at an edge"
     find: ClassVar[str] = "light leak film burn warm glow edge"
+    blend: ClassVar[BlendName] = "screen"
 
     kind: Literal["light-leak"] = "light-leak"
     rim: Colour = "#c2301c"

@@ -6,6 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
+from velvet_seam.core.picture.blends import BlendName
 from velvet_seam.core.picture.burst import DIRECTIONS, burst, filling
 from velvet_seam.core.sources.base import Asked
 from velvet_seam.core.sources.generated import GeneratedBase, Loop, Seed
@@ -25,6 +26,7 @@ class RaysSource(GeneratedBase):
     label: ClassVar[str] = "Rays"
     says: ClassVar[str] = "Rays of light from a lamp, a window, the sun"
     find: ClassVar[str] = "light beams god rays sun projector shine"
+    blend: ClassVar[BlendName] = "screen"
 
     kind: Literal["rays"] = "rays"
     colour: Colour = "#ffe9bd"
