@@ -215,8 +215,10 @@ def _around() -> None:
 
 def _generated() -> None:
     shot = Shot(name="s", canvas=Canvas(width=32, height=48), rate="25", length=9)
+    stroke = {"strokes": [{"points": [[-4, 0], [4, 3]]}]}  # paint has none of its own
     for kind in GENERATED:
-        source = kind.model_validate({"kind": kind_of(kind)})
+        more = stroke if "strokes" in kind.model_fields else {}
+        source = kind.model_validate({"kind": kind_of(kind), **more})
         layer = Layer(
             id="l-a", name="a", source=source, span=Span(first=0, last=8), place=Place(x=16, y=24)
         )
