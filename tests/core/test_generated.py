@@ -10,7 +10,8 @@ import pytest
 
 from tests.core.test_goldens import HEIGHT, MADE, WIDTH, layer, seen, shot
 from velvet_seam.core.engine.engine import Engine
-from velvet_seam.core.picture.burst import DIRECTIONS, burst, filling
+from velvet_seam.core.picture.burst import DIRECTIONS, burst
+from velvet_seam.core.picture.filled import filling
 from velvet_seam.core.picture.lettering import FAMILIES, Setting, lacking, lettered, lines_of
 from velvet_seam.core.picture.noise import noise
 from velvet_seam.core.shot.shot import Shot

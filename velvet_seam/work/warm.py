@@ -33,13 +33,14 @@ from velvet_seam.core.looks.curves import Curves
 from velvet_seam.core.looks.table import Mixed, table_of
 from velvet_seam.core.looks.tints import Tints
 from velvet_seam.core.picture.blends import NAMES
-from velvet_seam.core.picture.burst import DIRECTIONS, filling, streaks
+from velvet_seam.core.picture.burst import DIRECTIONS, streaks
 from velvet_seam.core.picture.colour_key import colour_key
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.coverage import joined, laid, mixed, weighed
 from velvet_seam.core.picture.cube import Cube, through_cube
 from velvet_seam.core.picture.difference_key import difference_key
 from velvet_seam.core.picture.edge import EdgeWork, worked
+from velvet_seam.core.picture.filled import filling
 from velvet_seam.core.picture.gaussian import blurred
 from velvet_seam.core.picture.grade import graded, graded_planes
 from velvet_seam.core.picture.hdr import to_sdr

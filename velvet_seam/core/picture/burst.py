@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
+from velvet_seam.core.picture.filled import look_up
 
 DIRECTIONS = 4096
 """Places in a table."""
@@ -35,74 +36,71 @@ def _turned(x, y):
 
 
 @nb.njit(error_model="numpy")
-def _round_row(px, py, per, table, heart, core, filled, to):
-    """A row about the middle: what covers is looked up between two directions. In the core, where directions crowd
-    into few pixels, it goes over to the heart."""
-    wide = _F(DIRECTIONS)
-    last = np.uint64(DIRECTIONS - 1)
-    for x in range(to.size):
+def _directions(px, py, per, at, away):
+    """Of a row: each pixel's direction, in places of the table, and its distance, 1 for the farthest corner."""
+    for x in range(at.size):
         dx = px + _F(x)
-        at = _turned(dx, py) * wide
-        n = np.uint64(np.int32(at))
-        f = at - _F(n)
-        a, b = (n & last) * np.uint64(2), ((n + np.uint64(1)) & last) * np.uint64(2)
-        away = np.sqrt(dx * dx + py * py) * per
-        one = np.uint64(1)
-        low = table[a] + table[a + one] * away
-        high = table[b] + table[b + one] * away
-        c = low + f * (high - low)
-        c += (heart - c) * (core / (core + away * away))
-        c = min(max(c, _F(0)), _F(1))
-        to[x] = filled[np.uint64(np.int32(c * _F(1023) + _F(0.5)))]
+        at[x] = _turned(dx, py) * _F(DIRECTIONS)
+        away[x] = np.sqrt(dx * dx + py * py) * per
 
 
 @nb.njit(error_model="numpy")
-def _straight_row(across, d_across, along, d_along, table, length, sharp, filled, to):
+def _round_row(at, away, table, heart, core):
+    """What covers is looked up between two directions, and laid over ``at``. In the core, where directions crowd
+    into few pixels, it goes over to the heart."""
+    last, one, two = np.uint64(DIRECTIONS - 1), np.uint64(1), np.uint64(2)
+    for x in range(at.size):
+        n = np.uint64(np.int32(at[x]))
+        f = at[x] - _F(np.int32(at[x]))
+        a, b = (n & last) * two, ((n + one) & last) * two
+        low = table[a] + table[a + one] * away[x]
+        high = table[b] + table[b + one] * away[x]
+        at[x] = low + f * (high - low)
+    for x in range(at.size):
+        at[x] += (heart - at[x]) * (core / (core + away[x] * away[x]))
+
+
+@nb.njit(error_model="numpy")
+def _straight_row(across, d_across, along, d_along, table, length, sharp, to):
     """A row of a band of streaks: each place across has its coverage and its place along."""
-    last = np.uint64(DIRECTIONS - 1)
+    last, one, two = np.uint64(DIRECTIONS - 1), np.uint64(1), np.uint64(2)
     for x in range(to.size):
         u = across + _F(x) * d_across
         u = (u - np.floor(u)) * _F(DIRECTIONS)
-        n = (np.uint64(np.int32(u)) & last) * np.uint64(2)
-        v = along + _F(x) * d_along + table[n + np.uint64(1)]
+        n = (np.uint64(np.int32(u)) & last) * two
+        v = along + _F(x) * d_along + table[n + one]
         v -= np.floor(v)
-        c = min(max(min(v, length - v) * sharp, _F(0)), _F(1)) * table[n]
-        to[x] = filled[np.uint64(np.int32(c * _F(1023) + _F(0.5)))]
+        to[x] = min(max(min(v, length - v) * sharp, _F(0)), _F(1)) * table[n]
 
 
 @kernel(parallel=True)
-def _burst(width, height, cx, cy, per, table, heart, core, filled):
+def _burst(width, height, cx, cy, per, table, heart, core, fillings):
     out = np.empty((height, width), np.uint32)
     for y in nb.prange(height):
-        _round_row(_F(0.5) - cx, _F(y) + _F(0.5) - cy, per, table, heart, core, filled, out[y])
+        at, away = np.empty(width, np.float32), np.empty(width, np.float32)
+        _directions(_F(0.5) - cx, _F(y) + _F(0.5) - cy, per, at, away)
+        _round_row(at, away, table, heart, core)
+        look_up(at, fillings, out[y])
     return out
 
 
 @kernel(parallel=True)
-def _streaks(width, height, dx, dy, per_across, per_along, table, length, sharp, filled):
+def _streaks(width, height, dx, dy, per_across, per_along, table, length, sharp, fillings):
     out = np.empty((height, width), np.uint32)
     for y in nb.prange(height):
         px, py = _F(0.5 - width * 0.5), _F(y + 0.5 - height * 0.5)
         across = (py * dx - px * dy) * per_across + _F(0.5)
         along = (px * dx + py * dy) * per_along
-        _streak = _F(-dy * per_across), _F(dx * per_along)
-        _straight_row(across, _streak[0], along, _streak[1], table, length, sharp, filled, out[y])
+        covered = np.empty(width, np.float32)
+        _straight_row(
+            across, _F(-dy * per_across), along, _F(dx * per_along), table, length, sharp, covered
+        )
+        look_up(covered, fillings, out[y])
     return out
 
 
-def filling(rgb: tuple[int, int, int], power: float = 1.0) -> NDArray[np.uint32]:
-    """Packed premultiplied pixels of one colour for 1,024 steps of coverage, raised to a power.
-
-    >>> [hex(one) for one in filling((255, 0, 16))[[0, 1023]]]
-    ['0x0', '0xff1000ff']
-    """
-    cover = np.linspace(0, 1, 1024) ** power
-    pixels = np.rint(cover[:, None] * np.array([*rgb, 255])).astype(np.uint8)
-    return np.ascontiguousarray(pixels).view(np.uint32)[:, 0]
-
-
 def burst(
-    size: tuple[int, int], middle: tuple[float, float], table: NDArray[np.float64], filled: NDArray[np.uint32],
+    size: tuple[int, int], middle: tuple[float, float], table: NDArray[np.float64], fillings: NDArray[np.uint32],
     heart: float = 0.0, core: float = 0.0,
 ) -> NDArray[np.uint8]:  # fmt: skip
     """Rays about a middle, (h, w, 4) uint8 RGBA, premultiplied.
@@ -112,7 +110,7 @@ def burst(
         middle: x and y, parts of width and height.
         table: (DIRECTIONS, 2): coverage at the middle, and what is added at the distance of the farthest corner;
             the first direction is to the right, the next ones follow clockwise.
-        filled: see :func:`filling`.
+        fillings: pixels for coverage of 0 to 1; see :func:`velvet_seam.core.picture.filled.filling`.
         heart: coverage at the middle itself.
         core: how far out it counts half, as part of the way to the farthest corner; 0 for no heart.
     """
@@ -128,13 +126,13 @@ def burst(
         laid,
         _F(heart),
         _F(max(core, 1e-4) ** 2),
-        filled,
+        fillings,
     )
     return np.asarray(made).view(np.uint8).reshape(size[1], size[0], 4)
 
 
 def streaks(
-    size: tuple[int, int], angle: float, table: NDArray[np.float64], length: float, filled: NDArray[np.uint32]
+    size: tuple[int, int], angle: float, table: NDArray[np.float64], length: float, fillings: NDArray[np.uint32]
 ) -> NDArray[np.uint8]:  # fmt: skip
     """Straight lines along a way, (h, w, 4) uint8 RGBA, premultiplied.
 
@@ -143,7 +141,7 @@ def streaks(
         angle: of the way, degrees clockwise from the right.
         table: (DIRECTIONS, 2): coverage across the way, and how far along it a line has come, 1 for all of it.
         length: of a line, as part of the way.
-        filled: see :func:`filling`.
+        fillings: pixels for coverage of 0 to 1; see :func:`velvet_seam.core.picture.filled.filling`.
     """
     wide = float(np.hypot(*size))
     turn = np.deg2rad(angle)
@@ -151,6 +149,6 @@ def streaks(
     part = min(max(length, 0.01), 1.0)
     made = _streaks(
         size[0], size[1], _F(np.cos(turn)), _F(np.sin(turn)), _F(1 / wide), _F(0.5 / wide), laid,
-        _F(part), _F(6 / part), filled,
+        _F(part), _F(6 / part), fillings,
     )  # fmt: skip
     return np.asarray(made).view(np.uint8).reshape(size[1], size[0], 4)

@@ -6,6 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
+from velvet_seam.core.picture.filled import filled
 from velvet_seam.core.sources.base import Asked
 from velvet_seam.core.sources.generated import GeneratedBase
 from velvet_seam.core.steps import Picture, Step, step
@@ -57,5 +58,4 @@ def _barred(
         down[:, None] + (high >= height), 1
     )
     alpha = np.rint(255 * (1 - inside)).astype(np.uint8)
-    levels = alpha[..., None].astype(np.uint16) * np.array(rgb, np.uint16)
-    return np.dstack([((levels + 127) // 255).astype(np.uint8), alpha])
+    return filled(alpha, rgb)

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from velvet_seam.core.picture.blends import BlendName
+from velvet_seam.core.picture.filled import STEPS, fillings, looked_up
 from velvet_seam.core.picture.noise import noise
 from velvet_seam.core.sources.base import Asked
 from velvet_seam.core.sources.generated import GeneratedBase, Loop, Seed
@@ -71,11 +72,7 @@ def _leaked(
     level = np.clip(1 - inwards / reach + 0.55 * stirred, 0, 1).astype(np.float32) ** 1.5
     matrix = np.array([[COARSE, 0, COARSE / 2 - 0.5], [0, COARSE, COARSE / 2 - 0.5]], np.float64)
     whole = cv2.warpAffine(level, matrix, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
-    steps = np.linspace(0, 1, 1024)[:, None]
+    steps = np.linspace(0, 1, STEPS)
     rim, heart = (np.array(one) for one in colours)
-    rgb = rim + (heart - rim) * steps**1.5
-    cover = strength * steps
-    pixels = np.rint(np.concatenate([rgb * cover, 255 * cover], axis=1)).astype(np.uint8)
-    filled = np.ascontiguousarray(pixels).view(np.uint32)[:, 0]
-    made = filled.take((whole * 1023 + 0.5).astype(np.uint16))
-    return np.ascontiguousarray(made).view(np.uint8).reshape(size[1], size[0], 4)
+    colour = rim + (heart - rim) * steps[:, None] ** 1.5
+    return looked_up(np.asarray(whole), fillings(colour, strength * steps))

@@ -7,7 +7,8 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 
 from velvet_seam.core.picture.blends import BlendName
-from velvet_seam.core.picture.burst import DIRECTIONS, burst, filling
+from velvet_seam.core.picture.burst import DIRECTIONS, burst
+from velvet_seam.core.picture.filled import filling
 from velvet_seam.core.sources.base import Asked
 from velvet_seam.core.sources.generated import GeneratedBase, Loop, Seed
 from velvet_seam.core.steps import Picture, Step, step

@@ -6,7 +6,8 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from velvet_seam.core.picture.burst import DIRECTIONS, burst, filling, streaks
+from velvet_seam.core.picture.burst import DIRECTIONS, burst, streaks
+from velvet_seam.core.picture.filled import filling
 from velvet_seam.core.sources.base import Asked
 from velvet_seam.core.sources.generated import GeneratedBase, Seed
 from velvet_seam.core.steps import Picture, Step, step

@@ -6,6 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
+from velvet_seam.core.picture.filled import filled
 from velvet_seam.core.picture.shape import BOX, Soft, cover
 from velvet_seam.core.sources.base import Asked
 from velvet_seam.core.sources.generated import GeneratedBase
@@ -59,5 +60,4 @@ def _framed(
         to_own = np.array([[1 / per, 0, -x - wide / 2], [0, 1 / per, -y - high / 2], [0, 0, 1]])
         opened = cover(size, BOX, to_own, (wide / 2, high / 2, radius), 1.0, Soft(pixel=1 / per))
         left = np.minimum(left, 255 - opened)
-    levels = left[..., None].astype(np.uint16) * np.array(rgb, np.uint16)
-    return np.dstack([((levels + 127) // 255).astype(np.uint8), left])
+    return filled(left, rgb)
