@@ -7,6 +7,8 @@ from __future__ import annotations
 
 import json
 import os
+import random
+import re
 import shutil
 import subprocess
 import tempfile
@@ -20,7 +22,7 @@ import cv2
 import numba as nb
 import numpy as np
 
-from bench.full_size import cost, whole_render
+from bench.full_size import cost, stacks, whole_render
 from velvet_seam.core.around import AROUND
 from velvet_seam.core.around.wrap import wrapped
 from velvet_seam.core.engine.sheet import Sheet
@@ -274,6 +276,25 @@ def edits(
         say(what, f"{middle:.1f} ms", f"95 %: {late:.1f} ms (aim 20)")
 
 
+def scrubs(
+    say: Say, timed: Callable[..., tuple[float, float]], library: Library, shot: Shot
+) -> None:
+    print("\nScrub to any frame at 540 × 960, proxies made, nothing cached; 40 frames")
+    order = random.Random(7).sample(range(shot.length), 42)
+    six = [*FULL, {"kind": "vignette", "id": "p-f"}]
+    for what, parts in (("16 layers", []), ("the same with six parts each", six)):
+        document = stacks(shot, (16,))[16].model_dump(mode="json")
+        for n, layer in enumerate(document["layers"]):
+            layer["look"]["parts"] = parts
+            # every thing of a shot has an id of its own
+            own = re.sub(r'"id": "(\w)-', rf'"id": "\1-{n}-', json.dumps(layer))
+            document["layers"][n] = json.loads(own)
+        of = Shot.model_validate(document)
+        painter, asked = Painter(library), written(of)
+        middle, late = timed(lambda n, p=painter, a=asked: p.answer(Paint(a, order[n])), 40)
+        say(what, f"{middle:.1f} ms", f"95 %: {late:.1f} ms (aim 100)")
+
+
 def renders(say: Say, library: Library, shot: Shot, rounds: int = 3) -> None:
     print(
         f"\nRender at 1080 × 1920 with a full grade and an adjustment over all, in turn, {rounds} rounds"
@@ -299,4 +320,5 @@ def looks(
         section(say)
     nb.set_num_threads(threads)
     edits(say, timed, library, shot)
+    scrubs(say, timed, library, shot)
     renders(say, library, shot)

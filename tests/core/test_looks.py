@@ -5,7 +5,6 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Any
 
-import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -15,18 +14,13 @@ from scipy.interpolate import PchipInterpolator
 from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, over, seen, shot
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.engine.looking import Looking
-from velvet_seam.core.engine.sheet import Sheet
-from velvet_seam.core.looks import LOOKS, Area, Ground, LookBase, Tone
+from velvet_seam.core.looks import LOOKS, LookBase, Tone
 from velvet_seam.core.looks.balance import balance_matrix
 from velvet_seam.core.looks.curves import Curves, drawn, slopes_of
 from velvet_seam.core.looks.light import Light
-from velvet_seam.core.looks.lut import Lut
 from velvet_seam.core.looks.shelf import SHELF
 from velvet_seam.core.looks.table import Mixed, runs, table_of
-from velvet_seam.core.picture.along import along
 from velvet_seam.core.picture.colour import to_display, to_linear, to_oklab
-from velvet_seam.core.picture.disc import defocused
-from velvet_seam.core.picture.gaussian import blurred
 from velvet_seam.core.picture.grade import CURVE, Table, graded, graded_planes, nodes_of, packed
 from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.shot import Shot
@@ -284,129 +278,6 @@ def test_a_curve_never_swings_beyond_the_points_it_runs_between(levels, chance):
         np.testing.assert_allclose(own, inner, atol=1e-9, rtol=1e-6)
 
 
-@pytest.mark.parametrize("sigma", [0.6, 2, 4.1, 4.3, 7, 18, 60])
-@pytest.mark.parametrize("extend", [True, False])
-@pytest.mark.parametrize("size", [(120, 87), (61, 200)])
-def test_a_blur_is_the_gaussian(sigma: float, extend: bool, size: tuple[int, int]):
-    rng = np.random.default_rng(4)
-    picture = rng.integers(0, 256, (*size, 4), dtype=np.uint8)
-    picture[20:45, 20:60], picture[50:, 10:30] = 255, 0
-    kernel = cv2.getGaussianKernel(2 * int(np.ceil(4.5 * sigma)) + 1, sigma, cv2.CV_64F)
-    border = cv2.BORDER_REPLICATE if extend else cv2.BORDER_CONSTANT
-    exact = cv2.sepFilter2D(picture.astype(np.float64), -1, kernel, kernel, borderType=border)
-    off = np.abs(blurred(picture, sigma, extend) - exact)
-    assert off.mean() <= 0.55  # rounding alone is 0.25
-    assert off.max() <= 2.6
-    plane = np.ascontiguousarray(picture[..., 1])
-    np.testing.assert_array_equal(
-        blurred(plane, sigma, extend), blurred(picture, sigma, extend)[..., 1]
-    )
-
-
-@pytest.mark.parametrize(
-    ("length", "degrees"), [(31, 0), (31, 90), (45, 30), (21.4, -50), (60, 135)]
-)
-def test_a_blur_along_a_line_is_the_mean_along_it(length: float, degrees: float):
-    rng = np.random.default_rng(5)
-    picture = cv2.GaussianBlur(rng.integers(0, 256, (180, 160, 4), dtype=np.uint8), (0, 0), 2)
-    y, x = np.mgrid[:180, :160].astype(np.float32)
-    steps = np.linspace(-(length - 1) / 2, (length - 1) / 2, int(length * 4) + 1)
-    turn = np.radians(degrees)
-    total = sum(
-        cv2.remap(picture.astype(np.float32), x + np.float32(t * np.cos(turn)), y + np.float32(t * np.sin(turn)), cv2.INTER_LINEAR)
-        for t in steps
-    )  # fmt: skip
-    off = np.abs(along(picture, length, degrees) - total / len(steps))[40:-40, 40:-40]
-    assert off.mean() < 0.7
-    assert off.max() < 6
-
-
-def test_out_of_focus_keeps_bright_points_bright_and_even_areas_even():
-    dark = np.zeros((90, 90, 4), np.uint8)
-    dark[..., 3] = 255
-    dark[45, 45] = 255
-    made = defocused(dark, 6)
-    assert made[45, 45, 0] > 20  # a mean of display values would leave 2
-    far = np.hypot(*(np.mgrid[:90, :90] - 45))
-    assert (made[far > 8, 0] == 0).all()
-    assert (made[far < 5, 0] == made[45, 45, 0]).all()
-    even = np.full((60, 80, 4), 137, np.uint8)
-    for radius in (3, 9, 25):
-        np.testing.assert_array_equal(defocused(even, radius), even)
-
-
-def adjusted(*parts: dict[str, Any], light: str = "display", **more: Any) -> Shot:
-    below = [layer("garden", "garden"), layer("top", "paper", seam={"opacity": 70})]
-    look = {"parts": [{"id": f"p-{n}", **one} for n, one in enumerate(parts)]}
-    own = {**layer("all", "paper"), "source": {"kind": "adjustment"}, "look": look, **more}
-    return shot(*below, own, light=light)
-
-
-@pytest.mark.parametrize("light", ["display", "linear"])
-def test_an_adjustment_at_part_of_its_strength_inside_a_mask_is_the_same_mixed_by_hand(light: str):
-    """At 30 %, over layers that are joined in floats: no step of a level in between."""
-    grade = {"kind": "light", "exposure": 1.5, "contrast": 20}
-    mask = {"kind": "box", "id": "m-a", "width": 60, "height": 200, "feather_in": 12}
-    seam = {"masks": [mask], "opacity": 30}
-    base = adjusted(grade, light=light)
-    plain = seen(base.model_copy(update={"layers": base.layers[:-1]})).astype(float)
-    whole = seen(base).astype(float)
-    mixed = seen(adjusted(grade, light=light, seam=seam)).astype(float)
-    alone = {
-        **layer("all", "paper"),
-        "source": {"kind": "colour", "colour": "#ffffff"},
-        "seam": {"masks": [mask]},
-    }
-    ground = shot(alone)
-    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
-    part_of = engine.picture(engine.plan(ground, 6, view="matte", chosen="l-all"))[..., :1] / 255
-    if light == "linear":
-        by_hand = (
-            to_display(
-                to_linear(plain / 255)
-                + 0.3 * part_of * (to_linear(whole / 255) - to_linear(plain / 255))
-            )
-            * 255
-        )
-    else:
-        by_hand = plain + 0.3 * part_of * (whole - plain)
-    assert np.abs(mixed - by_hand).max() <= 1.3  # whole and plain were rounded for this
-
-
-@pytest.mark.parametrize("kind", [kind_of(kind) for kind in LOOKS if kind is not Lut])
-def test_every_part_acts_alike_on_a_layer_and_as_an_adjustment_of_it(kind: str):
-    """On an opaque layer as large as the canvas, by itself."""
-    one = {"kind": kind, "id": "p-a", **SET.get(kind, {})}
-    only = shot({**layer("garden", "garden"), "look": {"parts": [one]}})
-    own = {**layer("all", "paper"), "source": {"kind": "adjustment"}, "look": {"parts": [one]}}
-    both = shot(layer("garden", "garden"), own)
-    a, b = seen(only), seen(both)
-    if kind not in ("grain",):  # its middle tones are weighed before rounding there, after it here
-        assert np.abs(a.astype(int) - b).max() <= 2, kind
-    assert np.abs(a.astype(int) - seen(shot(layer("garden", "garden")))).mean() > 0.4
-
-
-@pytest.mark.parametrize("kind", [kind_of(kind) for kind in LOOKS])
-def test_a_window_of_an_adjusted_picture_is_that_part_of_it(kind: str):
-    one = {"kind": kind, **SET.get(kind, {})}
-    small = {
-        "line-blur": {"length": 12},
-        "blur": {"radius": 4},
-        "glow": {"radius": 3},
-        "defocus": {"radius": 4},
-    }
-    of = adjusted({**one, **small.get(kind, {})})
-    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
-    sheet = Sheet.of(of)
-    whole = engine.picture(engine.plan(of, 6, sheet=sheet))
-    window = (24, 16, 48, 40)
-    piece = engine.picture(engine.plan(of, 6, sheet=sheet.part(window)))
-    x, y, w, h = window
-    off = np.abs(whole[y : y + h, x : x + w].astype(int) - piece)
-    assert off.max() <= 3, kind
-    assert off.mean() < 0.35, kind
-
-
 @pytest.mark.parametrize("kind", [kind_of(kind) for kind in LOOKS])
 def test_frames_are_the_same_however_they_are_come_by(kind: str):
     """Cold, warm, passing, as a video frame, alone or after others: bit for bit."""
@@ -465,33 +336,6 @@ def test_a_key_reads_the_footage_and_a_look_costs_no_key():
     )
 
 
-def test_a_blur_that_grows_soft_reaches_beyond_the_frame():
-    small = {"place": {"x": WIDTH / 2, "y": HEIGHT / 2, "scale": 40}}
-    soft = {"parts": [{"kind": "blur", "id": "p-a", "radius": 12, "edges": "clear"}]}
-    hard = {"parts": [{"kind": "blur", "id": "p-a", "radius": 12}]}
-    plain = seen(shot())
-    made = seen(shot({**layer("garden", "garden"), **small, "look": soft}))
-    x0 = round(WIDTH / 2 - 0.2 * WIDTH)
-    assert (made[HEIGHT // 2, x0 - 4] != plain[HEIGHT // 2, x0 - 4]).any()
-    kept = seen(shot({**layer("garden", "garden"), **small, "look": hard}))
-    np.testing.assert_array_equal(kept[HEIGHT // 2, x0 - 4], plain[HEIGHT // 2, x0 - 4])
-
-
-def test_length_is_as_seen_on_the_canvas_whatever_the_scale():
-    """Half of a picture at half its scale, blurred, is the same as the whole one blurred by half as much, shrunk."""
-
-    def of(scale: float) -> np.ndarray:
-        look = {"parts": [{"kind": "blur", "id": "p-a", "radius": 8}]}
-        place = {"x": WIDTH / 2, "y": HEIGHT / 2, "scale": scale}
-        return seen(shot({**layer("garden", "garden"), "place": place, "look": look}))
-
-    big = cv2.resize(of(100), (WIDTH // 2, HEIGHT // 2), interpolation=cv2.INTER_AREA)
-    wide = of(50)[HEIGHT // 4 : HEIGHT * 3 // 4, WIDTH // 4 : WIDTH * 3 // 4]
-    sharper = np.abs(np.diff(big.astype(int), axis=1)).mean()
-    softer = np.abs(np.diff(wide.astype(int), axis=1)).mean()
-    assert softer < sharper  # the same length on the canvas is twice as much of the picture
-
-
 def test_every_look_of_the_shelf_can_be_worn():
     plain = over(shows="garden")
     for name, parts in SHELF.items():
@@ -543,51 +387,3 @@ def test_parts_beside_each_other_are_one_table_and_jumps_stand_alone():
     assert not Looking(blur, At(0), 0, 25.0).simple
     assert Curves(id="p-a").stages(At(0), 0) == ()
     assert Light(id="p-a").stages(At(0), 0) == ()
-
-
-def test_an_area_part_says_how_far_it_looks():
-    """What lies further away than that changes nothing."""
-    rng = np.random.default_rng(7)
-    ground = Ground((120, 120), 1.0)
-    for kind in LOOKS:
-        if not issubclass(kind, Area) or kind_of(kind) in ("slices", "mirror"):
-            continue
-        small = {"blur": {"radius": 6}, "line-blur": {"length": 14}, "defocus": {"radius": 5}, "glow": {"radius": 3},
-                 "sharpen": {"radius": 2}, "channel-split": {"apart": 4}, "blocks": {"size": 9}, "ripple": {"amount": 4}}  # fmt: skip
-        one = kind.model_validate(
-            {"kind": kind_of(kind), "id": "p-a", **small.get(kind_of(kind), {})}
-        )
-        work = one.work(At(0), ground)
-        assert work is not None
-        a = rng.integers(0, 256, (120, 120, 4), dtype=np.uint8)
-        a[..., 3] = 255
-        b = a.copy()
-        far = int(np.ceil(one.reach(At(0)))) + 1
-        b[:, 60 + far :] = 255 - b[:, 60 + far :]
-        b[..., 3] = 255
-        made = [work.function(*work.args, each)[:, :60].astype(int) for each in (a, b)]
-        assert np.abs(made[0] - made[1]).max() <= 1, kind_of(kind)
-
-
-@pytest.mark.parametrize("light", ["display", "linear"])
-def test_whichever_layer_is_chosen_the_picture_is_the_same(light: str):
-    """What lies below the chosen layer is kept apart, whatever has acted on it by then: bit for bit."""
-    whole = {**layer("all", "wall"), "source": {"kind": "adjustment"}}
-    of = shot(
-        layer("garden", "garden"),
-        {**whole, "id": "l-soft", "look": {"parts": [{"kind": "blur", "id": "p-a", "radius": 3}]}},
-        layer("top", "paper", around={"wrap": {"on": True}, "shadow": {"on": True}}),
-        {**whole, "id": "l-tone", "look": {"parts": [{"kind": "light", "id": "p-b", "exposure": 0.5}]}},
-        {**whole, "id": "l-blend", "seam": {"blend": "screen", "opacity": 40},
-         "look": {"parts": [{"kind": "negative", "id": "p-c"}]}},
-        layer("last", "card", place={"x": 30, "y": 30, "scale": 30}),
-        light=light,
-    )  # fmt: skip
-    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
-    plain = engine.picture(engine.plan(of, 6)).copy()
-    for one in of.layers:
-        made = engine.picture(engine.plan(of, 6, chosen=one.id))
-        np.testing.assert_array_equal(made, plain, err_msg=one.id)
-        below = engine.picture(engine.plan(of, 6, view="below", chosen=one.id))
-        upto = of.model_copy(update={"layers": of.layers[: of.layers.index(one)]})
-        np.testing.assert_array_equal(below, engine.picture(engine.plan(upto, 6)))

@@ -1,0 +1,117 @@
+"""Parts of a look that work on a picture rather than a colour: blurs against their formulas, and how far they reach."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.core.test_goldens import HEIGHT, WIDTH, layer, seen, shot
+from velvet_seam.core.looks import LOOKS, Area, Ground
+from velvet_seam.core.picture.along import along
+from velvet_seam.core.picture.disc import defocused
+from velvet_seam.core.picture.gaussian import blurred
+from velvet_seam.core.timing.at import At
+from velvet_seam.core.words import kind_of
+
+
+@pytest.mark.parametrize("sigma", [0.6, 2, 4.1, 4.3, 7, 18, 60])
+@pytest.mark.parametrize("extend", [True, False])
+@pytest.mark.parametrize("size", [(120, 87), (61, 200)])
+def test_a_blur_is_the_gaussian(sigma: float, extend: bool, size: tuple[int, int]):
+    rng = np.random.default_rng(4)
+    picture = rng.integers(0, 256, (*size, 4), dtype=np.uint8)
+    picture[20:45, 20:60], picture[50:, 10:30] = 255, 0
+    kernel = cv2.getGaussianKernel(2 * int(np.ceil(4.5 * sigma)) + 1, sigma, cv2.CV_64F)
+    border = cv2.BORDER_REPLICATE if extend else cv2.BORDER_CONSTANT
+    exact = cv2.sepFilter2D(picture.astype(np.float64), -1, kernel, kernel, borderType=border)
+    off = np.abs(blurred(picture, sigma, extend) - exact)
+    assert off.mean() <= 0.55  # rounding alone is 0.25
+    assert off.max() <= 2.6
+    plane = np.ascontiguousarray(picture[..., 1])
+    np.testing.assert_array_equal(
+        blurred(plane, sigma, extend), blurred(picture, sigma, extend)[..., 1]
+    )
+
+
+@pytest.mark.parametrize(
+    ("length", "degrees"), [(31, 0), (31, 90), (45, 30), (21.4, -50), (60, 135)]
+)
+def test_a_blur_along_a_line_is_the_mean_along_it(length: float, degrees: float):
+    rng = np.random.default_rng(5)
+    picture = cv2.GaussianBlur(rng.integers(0, 256, (180, 160, 4), dtype=np.uint8), (0, 0), 2)
+    y, x = np.mgrid[:180, :160].astype(np.float32)
+    steps = np.linspace(-(length - 1) / 2, (length - 1) / 2, int(length * 4) + 1)
+    turn = np.radians(degrees)
+    total = sum(
+        cv2.remap(picture.astype(np.float32), x + np.float32(t * np.cos(turn)), y + np.float32(t * np.sin(turn)), cv2.INTER_LINEAR)
+        for t in steps
+    )  # fmt: skip
+    off = np.abs(along(picture, length, degrees) - total / len(steps))[40:-40, 40:-40]
+    assert off.mean() < 0.7
+    assert off.max() < 6
+
+
+def test_out_of_focus_keeps_bright_points_bright_and_even_areas_even():
+    dark = np.zeros((90, 90, 4), np.uint8)
+    dark[..., 3] = 255
+    dark[45, 45] = 255
+    made = defocused(dark, 6)
+    assert made[45, 45, 0] > 20  # a mean of display values would leave 2
+    far = np.hypot(*(np.mgrid[:90, :90] - 45))
+    assert (made[far > 8, 0] == 0).all()
+    assert (made[far < 5, 0] == made[45, 45, 0]).all()
+    even = np.full((60, 80, 4), 137, np.uint8)
+    for radius in (3, 9, 25):
+        np.testing.assert_array_equal(defocused(even, radius), even)
+
+
+def test_a_blur_that_grows_soft_reaches_beyond_the_frame():
+    small = {"place": {"x": WIDTH / 2, "y": HEIGHT / 2, "scale": 40}}
+    soft = {"parts": [{"kind": "blur", "id": "p-a", "radius": 12, "edges": "clear"}]}
+    hard = {"parts": [{"kind": "blur", "id": "p-a", "radius": 12}]}
+    plain = seen(shot())
+    made = seen(shot({**layer("garden", "garden"), **small, "look": soft}))
+    x0 = round(WIDTH / 2 - 0.2 * WIDTH)
+    assert (made[HEIGHT // 2, x0 - 4] != plain[HEIGHT // 2, x0 - 4]).any()
+    kept = seen(shot({**layer("garden", "garden"), **small, "look": hard}))
+    np.testing.assert_array_equal(kept[HEIGHT // 2, x0 - 4], plain[HEIGHT // 2, x0 - 4])
+
+
+def test_length_is_as_seen_on_the_canvas_whatever_the_scale():
+    """Half of a picture at half its scale, blurred, is the same as the whole one blurred by half as much, shrunk."""
+
+    def of(scale: float) -> np.ndarray:
+        look = {"parts": [{"kind": "blur", "id": "p-a", "radius": 8}]}
+        place = {"x": WIDTH / 2, "y": HEIGHT / 2, "scale": scale}
+        return seen(shot({**layer("garden", "garden"), "place": place, "look": look}))
+
+    big = cv2.resize(of(100), (WIDTH // 2, HEIGHT // 2), interpolation=cv2.INTER_AREA)
+    wide = of(50)[HEIGHT // 4 : HEIGHT * 3 // 4, WIDTH // 4 : WIDTH * 3 // 4]
+    sharper = np.abs(np.diff(big.astype(int), axis=1)).mean()
+    softer = np.abs(np.diff(wide.astype(int), axis=1)).mean()
+    assert softer < sharper  # the same length on the canvas is twice as much of the picture
+
+
+def test_an_area_part_says_how_far_it_looks():
+    """What lies further away than that changes nothing."""
+    rng = np.random.default_rng(7)
+    ground = Ground((120, 120), 1.0)
+    for kind in LOOKS:
+        if not issubclass(kind, Area) or kind_of(kind) in ("slices", "mirror"):
+            continue
+        small = {"blur": {"radius": 6}, "line-blur": {"length": 14}, "defocus": {"radius": 5}, "glow": {"radius": 3},
+                 "sharpen": {"radius": 2}, "channel-split": {"apart": 4}, "blocks": {"size": 9}, "ripple": {"amount": 4}}  # fmt: skip
+        one = kind.model_validate(
+            {"kind": kind_of(kind), "id": "p-a", **small.get(kind_of(kind), {})}
+        )
+        work = one.work(At(0), ground)
+        assert work is not None
+        a = rng.integers(0, 256, (120, 120, 4), dtype=np.uint8)
+        a[..., 3] = 255
+        b = a.copy()
+        far = int(np.ceil(one.reach(At(0)))) + 1
+        b[:, 60 + far :] = 255 - b[:, 60 + far :]
+        b[..., 3] = 255
+        made = [work.function(*work.args, each)[:, :60].astype(int) for each in (a, b)]
+        assert np.abs(made[0] - made[1]).max() <= 1, kind_of(kind)
