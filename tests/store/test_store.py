@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from threading import Thread
 
 import pytest
 
@@ -15,7 +16,7 @@ from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sources import FootageSource
 from velvet_seam.store.footage import shown_name
 from velvet_seam.store.library import Library
-from velvet_seam.store.tables import RevisionRow, database
+from velvet_seam.store.tables import RevisionRow, ShotRow, database
 
 
 @pytest.fixture
@@ -81,6 +82,26 @@ def test_a_shot_that_cannot_be_read_hides_no_other(root: Path):
     assert len(shots.told()[1]) == 1
     with pytest.raises(Problem):
         shots.get(bad)
+
+
+def test_a_shot_is_read_whole_while_another_page_removes_it(root: Path, monkeypatch):
+    shots = Library(root).shots
+    identity = shots.add(blank())
+    shots.edit(identity, SetValues(values={"length": 60}))
+    first = ShotRow.get_or_none.__func__
+
+    def removed_meanwhile(table: type[ShotRow], *query):
+        row = first(table, *query)
+        monkeypatch.undo()
+        other = Thread(target=lambda: (shots.remove(identity), database.close()))
+        other.start()
+        other.join()
+        return row
+
+    monkeypatch.setattr(ShotRow, "get_or_none", classmethod(removed_meanwhile))
+    assert shots.get(identity).shot.length == 60
+    with pytest.raises(Problem, match="no longer here"):
+        shots.get(identity)
 
 
 def test_footage_in_use_is_kept(root: Path, tmp_path: Path):

@@ -106,22 +106,24 @@ class Shots:
 
     def get(self, identity: str) -> Standing:
         """A shot as it stands; a :class:`Problem` where there is none."""
-        row = ShotRow.get_or_none(ShotRow.id == identity)
-        if row is None:
-            raise Gone("That shot is no longer here.")
-        around = RevisionRow.select(RevisionRow.number, RevisionRow.label).where(
-            RevisionRow.shot == identity, RevisionRow.number.between(row.head, row.head + 1)
-        )
-        labels = {revision.number: revision.label for revision in around}
-        return Standing(
-            id=identity,
-            shot=self._read(identity, row.head),
-            revision=row.head,
-            stamp=round(row.changed.timestamp() * 1_000_000),
-            undo=labels[row.head] if row.head > 0 else None,
-            redo=labels.get(row.head + 1),
-            changed=row.changed,
-        )
+        # one transaction sees one state: between two reads of their own the shot may be removed
+        with database.atomic():
+            row = ShotRow.get_or_none(ShotRow.id == identity)
+            if row is None:
+                raise Gone("That shot is no longer here.")
+            around = RevisionRow.select(RevisionRow.number, RevisionRow.label).where(
+                RevisionRow.shot == identity, RevisionRow.number.between(row.head, row.head + 1)
+            )
+            labels = {revision.number: revision.label for revision in around}
+            return Standing(
+                id=identity,
+                shot=self._read(identity, row.head),
+                revision=row.head,
+                stamp=round(row.changed.timestamp() * 1_000_000),
+                undo=labels[row.head] if row.head > 0 else None,
+                redo=labels.get(row.head + 1),
+                changed=row.changed,
+            )
 
     def all(self) -> list[Standing]:
         """All shots that can be read, the one changed last first."""
@@ -171,9 +173,9 @@ class Shots:
 
     def remove(self, identity: str) -> None:
         """Remove a shot with all its revisions."""
-        if ShotRow.get_or_none(ShotRow.id == identity) is None:
-            raise Gone("That shot is no longer here.")
-        with database.atomic():
+        with database.atomic("IMMEDIATE"):
+            if ShotRow.get_or_none(ShotRow.id == identity) is None:
+                raise Gone("That shot is no longer here.")
             RevisionRow.delete().where(RevisionRow.shot == identity).execute()
             PieceRow.delete().where(PieceRow.shot == identity).execute()
             ShotRow.delete().where(ShotRow.id == identity).execute()
