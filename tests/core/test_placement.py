@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import tracemalloc
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -93,6 +95,17 @@ def test_shrinking_any_size_anywhere_is_what_lies_under_each_new_pixel(seed, w, 
     across, down = area_means(w, sx, x, -2, 21), area_means(h, sy, y, -3, 17)
     wanted = np.einsum("jy,yxc,ix->jic", down, source.astype(float), across)
     assert np.abs(got - wanted).max() <= 0.51
+
+
+def test_what_grows_from_a_point_costs_no_more_than_its_source():
+    source = np.full((900, 500, 4), 255, np.uint8)
+    tracemalloc.start()
+    got = resize(source, (2e-6, 2e-6), (0.5, 0.5), (0, 0, 5, 5))
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert not got.any()
+    assert peak < 30e6
+    assert resize(source, (1e-3, 1e-3), (0.0, 0.0), (0, 0, 1, 1))[0, 0, 3] == round(255 * 0.45)
 
 
 @pytest.mark.parametrize("scale", [1.0, 0.93, 0.4, 1.6])

@@ -34,7 +34,7 @@ def _areas(size: int, scale: float, shift: float, first: int, count: int) -> tup
     edges = (np.arange(first, first + count + 1) - shift) / scale
     low, high = np.clip(edges[:-1], 0, size), np.clip(edges[1:], 0, size)
     start = np.minimum(low.astype(np.int32), size - 1)
-    taps = ceil(1 / scale) + 1
+    taps = min(ceil(1 / scale), size) + 1  # a layer that grows in begins as almost nothing
     index = start[:, None] + np.arange(taps)
     over = np.minimum(high[:, None], index + 1) - np.maximum(low[:, None], index)
     weights = np.where(index < size, np.maximum(over, 0), 0) * scale
