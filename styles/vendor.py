@@ -57,6 +57,11 @@ ICONS = [
     "contrast",
     "search",
     "replace",
+    "group",
+    "ungroup",
+    "log-in",
+    "corner-left-up",
+    "move",
     "rewind",
     "snowflake",
 ]

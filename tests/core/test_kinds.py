@@ -150,7 +150,7 @@ def test_a_matte_is_complete(kind: type[MatteBase]):
 class Showing:
     """Answers a source as the engine does, with footage of 6 × 4 pixels."""
 
-    canvas, sheet, at, per, seconds = (40, 30), (20, 15), At(12), 0.5, 0.48
+    canvas, sheet, at, per, seconds, seen_size = (40, 30), (20, 15), At(12), 0.5, 0.48, (3, 2)
 
     def footage(self, identity: str) -> Any:
         return SimpleNamespace(
@@ -169,7 +169,9 @@ def white(name: str) -> np.ndarray:
 def test_a_source_is_complete(kind: type[SourceBase]):
     assert kind.__doc__
     assert kind.label
-    needed = {"footage": {"footage": "f-a"}, "colour": {"colour": "#20c040"}}
+    needed = {
+        "footage": {"footage": "f-a"}, "nested": {"footage": "f-a"}, "colour": {"colour": "#20c040"},
+    }  # fmt: skip
     source = kind.model_validate({"kind": kind_of(kind), **needed.get(kind_of(kind), {})})
     asked = Showing()
     width, height = source.extent(asked.canvas, asked.footage)
@@ -183,10 +185,12 @@ def test_a_source_is_complete(kind: type[SourceBase]):
         assert kind.find
         assert kind in GENERATED
         return
-    if kind.adjusts:  # nothing to be known by
+    if kind.adjusts or kind.moves:  # nothing to be known by
         return
     # known by what it shows: another colour, another clip, another step
-    other = {"footage": {"footage": "f-b"}, "colour": {"colour": "#20c041"}}[kind_of(kind)]
+    other = {
+        "footage": {"footage": "f-b"}, "nested": {"footage": "f-b"}, "colour": {"colour": "#20c041"},
+    }[kind_of(kind)]  # fmt: skip
     assert kind.model_validate(other).picture(asked).key != made.key
 
 
@@ -257,6 +261,8 @@ DONE: dict[str, dict[str, Any]] = {
     "change-rate": {"rate": "50"},
     "add-mark": {"mark": {"id": "t-c", "frame": 9, "name": "Nine"}},
     "remove-marks": {"marks": ["t-a"]},
+    "group-layers": {"layers": ["l-a"], "into": {**layer("l-c").model_dump(mode="json"), "source": {"kind": "nested", "footage": "s9"}}},
+    "take-apart": {"layer": "l-a", "layers": [layer("l-c").model_dump(mode="json")]},
     "several": {"label": "both", "edits": [{"do": "reverse", "target": "l-b"}, {"do": "remove-layer", "layer": "l-a"}]},
 }  # fmt: skip
 """One of each edit, which changes the whole shot."""

@@ -57,8 +57,8 @@ class Folder:
     def first_look(self, footage: str) -> Path:
         return self.derived.path(derived.FIRST_LOOK, footage)
 
-    def shot_strip(self, shot: str, revision: int) -> Path:
-        return self.derived.path(derived.SHOT_STRIP, f"{shot}.{revision}")
+    def shot_strip(self, shot: str, seen_as: str) -> Path:
+        return self.derived.path(derived.SHOT_STRIP, f"{shot}.{seen_as[:120]}")
 
     def forget_shot_strips(self, shot: str) -> None:
         self.derived.forget(shot, derived.SHOT_STRIP)

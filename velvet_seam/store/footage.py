@@ -9,6 +9,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from velvet_seam.core.analyse.first_look import FirstLook
+from velvet_seam.core.engine.nested import probe_of
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.words import NAME_LENGTH, clean_name
@@ -40,7 +41,14 @@ class FootageItem:
 
     @property
     def complaint(self) -> str:
+        if self.nested:
+            return f"{self.name} cannot be shown."
         return f"{self.name} is missing: its file is no longer in the folder."
+
+    @property
+    def nested(self) -> bool:
+        """It is a shot, shown inside another one."""
+        return self.probe.format == "shot"
 
 
 def shown_name(given: str) -> str:
@@ -56,8 +64,8 @@ def shown_name(given: str) -> str:
 class FootageShelf:
     """The footage table and its files."""
 
-    def __init__(self, folder: Folder) -> None:
-        self._folder = folder
+    def __init__(self, folder: Folder, shots: Shots) -> None:
+        self._folder, self._shots = folder, shots
         self._held: dict[str, FootageItem] = {}
 
     def add(
@@ -112,11 +120,34 @@ class FootageShelf:
             return held
         row = FootageRow.get_or_none(FootageRow.id == identity)
         if row is None:
-            raise Gone("That footage is no longer here.")
+            return self._shot(identity)
         item = self._item(row)
         if item.ready:  # what is ready does not change any more
             self._held[identity] = item
         return item
+
+    def _shot(self, identity: str) -> FootageItem:
+        """A shot, as footage of another one."""
+        if not identity.startswith("s"):
+            raise Gone("That footage is no longer here.")
+        try:
+            shot = self._shots.get(identity).shot
+        except Gone:  # undo may bring back a layer that shows it
+            gone = Probe(kind="clip", format="shot", width=1080, height=1920, times=[0])
+            nowhere = self._folder.root / identity
+            return FootageItem(identity, "A shot that was removed", nowhere, 0, gone, True, False)
+        sounding = bool(shot.sounds) or any(
+            layer.sound.on and self._sounds(layer.source.shows) for layer in shot.layers
+        )
+        return FootageItem(
+            identity, shot.name, self._folder.root, 0, probe_of(shot, sounding), True, False
+        )
+
+    def _sounds(self, shown: str | None) -> bool:
+        try:
+            return shown is not None and self.get(shown).probe.has_sound
+        except Problem:
+            return False
 
     def all(self) -> list[FootageItem]:
         """All footage, the newest first."""
@@ -144,7 +175,7 @@ class FootageShelf:
     def remove(self, identity: str, shots: Shots) -> None:
         """Remove footage and its files; refused while a shot uses it."""
         item = self.get(identity)
-        users = shots.using(identity)
+        users = [name for _, name in shots.using(identity)]
         if users:
             names = ", ".join(f"“{name}”" for name in users[:3])
             raise Problem(f"{item.name} is used in {names} and was kept. Remove it there first.")

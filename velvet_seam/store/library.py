@@ -9,21 +9,24 @@ from pathlib import Path
 
 import numpy as np
 
+from velvet_seam.core.engine.nested import Nested, levels, nested_ids
 from velvet_seam.core.media.material import Material, Missing
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.decode import Sound, write_sound
-from velvet_seam.core.sound.mix import Sounds
+from velvet_seam.core.sound.mix import Sounds, mix
 from velvet_seam.store.arrivals import Arrivals
 from velvet_seam.store.colour_tables import ColourTables
 from velvet_seam.store.folder import Folder
 from velvet_seam.store.footage import FootageItem, FootageShelf
 from velvet_seam.store.jobs import Jobs
 from velvet_seam.store.kept_looks import KeptLooks
-from velvet_seam.store.shots import Shots
+from velvet_seam.store.shots import Shots, Standing
 from velvet_seam.store.tables import database
 
 _PIXELS_A_SECOND = 1e8
+MOST_MIXES = 4
 
 
 def cost_of(probe: Probe) -> float:
@@ -40,8 +43,9 @@ class Library:
 
     def __init__(self, root: Path) -> None:
         self.folder = Folder(root)
-        self.footage = FootageShelf(self.folder)
         self.shots = Shots()
+        self.footage = FootageShelf(self.folder, self.shots)
+        self._mixes: dict[str, Sound] = {}
         self.arrivals = Arrivals(self.folder)
         self.jobs = Jobs()
         self.looks = KeptLooks()
@@ -94,14 +98,34 @@ class Library:
         for path in self.folder.parts():
             path.unlink(missing_ok=True)
 
-    def materials(self, *, preview: bool) -> Callable[[str], Material | Missing]:
+    def materials(
+        self, *, preview: bool, steady: bool = False
+    ) -> Callable[[str], Material | Missing | Nested]:
         """A function from footage id to material, which keeps files open between frames.
 
-        Where a file is missing, a preview shows a placeholder; without ``preview`` it is a Problem.
+        Where a file is missing, a preview shows a placeholder; without ``preview`` it is a Problem. A nested shot
+        is seen as it stands; where a file is written of it, ``steady``, as it stood when it was first asked for.
         """
         held: dict[str, Material] = {}
+        nested: dict[str, Nested] = {}
 
-        def material(identity: str) -> Material | Missing:
+        def shot(identity: str) -> Nested:
+            made = nested.get(identity)
+            if made is not None and steady:
+                return made
+            standing = self.shots.get(identity).shot
+            # what lies deeper may have become another one, too
+            if made is None or made.shot is not standing or nested_ids(standing):
+                made = nested[identity] = Nested(standing, lambda one: material(one).digest)
+            return made
+
+        def material(identity: str) -> Material | Missing | Nested:
+            if identity.startswith("s") and (item := self.footage.get(identity)).nested:
+                if not item.missing:
+                    return shot(identity)
+                if preview:
+                    return Missing(identity, item.probe)
+                raise Problem(f"{item.complaint} Take it out of the shot, or undo its removal.")
             known = held.get(identity)
             if known and (not preview or not known.moving or known.digest.endswith("/proxy")):
                 return known
@@ -123,12 +147,56 @@ class Library:
         item = self.footage.get(identity)
         if not item.probe.has_sound:
             return None
+        if item.nested:
+            return self._mix_of(identity)
         path = self.folder.sound(identity)
         if not path.exists():
             if item.missing:
                 return None
             write_sound(item.path, path)
         return np.asarray(np.load(path, mmap_mode="r"))
+
+    def _mix_of(self, identity: str) -> Sound:
+        """What is heard of a shot that lies in another one; the last ones are held."""
+        shot = self.shots.get(identity).shot
+        key = self.nested_digest(identity)
+        if key not in self._mixes:
+            if len(self._mixes) >= MOST_MIXES:
+                self._mixes.pop(next(iter(self._mixes)))
+            self._mixes[key] = mix(shot, self.sounds)
+        return self._mixes[key]
+
+    def nested_digest(self, identity: str) -> str:
+        """What a nested shot is made of."""
+
+        if self.footage.get(identity).missing:
+            return identity
+        shot = self.shots.get(identity).shot
+        deeper = nested_ids(shot)
+        return Nested(shot, lambda one: self.nested_digest(one) if one in deeper else one).digest
+
+    def inside(self, identity: str) -> set[str]:
+        """All shots that lie in a shot, however deep."""
+        found: set[str] = set()
+        waiting = [identity]
+        while waiting:
+            try:
+                new = nested_ids(self.shots.get(waiting.pop()).shot) - found
+            except Problem:
+                continue
+            found |= new
+            waiting += new
+        return found
+
+    def seen_as(self, standing: Standing) -> str:
+        """What a shot's pictures are of: its revision, and what lies in it."""
+        shown = sorted(nested_ids(standing.shot))
+        return "-".join([str(standing.revision), *(self.nested_digest(one)[:8] for one in shown)])
+
+    def check_nesting(self, identity: str, shot: Shot) -> None:
+        """Raises a Problem where a shot, as it is to be, would lie in itself."""
+        others = lambda one: shot if one == identity else self.shots.get(one).shot  # noqa: E731
+        levels(identity, others)
 
     def length_of(self, identity: str) -> Fraction:
         """Seconds of footage, as far as its file is to be believed."""

@@ -171,18 +171,28 @@ class Shots:
         """Step forward by one edit that was undone."""
         return self._step(identity, 1)
 
+    def touch(self, identity: str) -> int:
+        """Something that lies in a shot has changed: it has another stamp from now on, which is returned."""
+        ShotRow.update(changed=now()).where(ShotRow.id == identity).execute()
+        return self.get(identity).stamp
+
     def remove(self, identity: str) -> None:
         """Remove a shot with all its revisions."""
         with database.atomic("IMMEDIATE"):
-            if ShotRow.get_or_none(ShotRow.id == identity) is None:
+            row = ShotRow.get_or_none(ShotRow.id == identity)
+            if row is None:
                 raise Gone("That shot is no longer here.")
+            users = [name for _, name in self.using(identity)]
+            if users:
+                where = ", ".join(users[:3]) + (" and others" if len(users) > 3 else "")
+                raise Problem(f"{row.name} is shown in {where}. Take it out there first.")
             RevisionRow.delete().where(RevisionRow.shot == identity).execute()
             PieceRow.delete().where(PieceRow.shot == identity).execute()
             ShotRow.delete().where(ShotRow.id == identity).execute()
 
-    def using(self, footage: str) -> list[str]:
-        """Names of the shots that use a piece of footage as they stand."""
-        return [s.shot.name for s in self.all() if footage in s.shot.footage_ids()]
+    def using(self, footage: str) -> list[tuple[str, str]]:
+        """Ids and names of the shots that use a piece of footage, or show a shot, as they stand."""
+        return [(s.id, s.shot.name) for s in self.all() if footage in s.shot.footage_ids()]
 
     def _step(self, identity: str, by: int) -> Standing:
         with database.atomic("IMMEDIATE"):

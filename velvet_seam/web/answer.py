@@ -20,11 +20,11 @@ from velvet_seam.core.mattes import MATTES
 from velvet_seam.core.passages import WAYS
 from velvet_seam.core.picture.blends import blend_of
 from velvet_seam.core.picture.lettering import lacking
-from velvet_seam.core.problem import Problem
+from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot, references
 from velvet_seam.core.shot.written import piece_of
-from velvet_seam.core.sources import GENERATED
+from velvet_seam.core.sources import GENERATED, NestedSource
 from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.rate import CHOICES
 from velvet_seam.core.words import kind_of
@@ -47,7 +47,7 @@ class ChosenRequest(BaseModel):
     have: tuple[Digest, ...] = Field((), max_length=200)
 
 
-def footage_facts(item: FootageItem) -> dict[str, Any]:
+def footage_facts(context: Context, item: FootageItem) -> dict[str, Any]:
     """What the page needs to know of a piece of footage."""
     probe = item.probe
     return {
@@ -61,6 +61,7 @@ def footage_facts(item: FootageItem) -> dict[str, Any]:
         "sound": probe.has_sound,
         "ready": item.ready,
         "missing": item.missing,
+        **({"seen": context.library.nested_digest(item.id)[:12]} if item.nested else {}),
     }
 
 
@@ -75,7 +76,9 @@ def state(context: Context, standing: Standing, have: Collection[str] = ()) -> s
         "stamp": standing.stamp,
         "undo": standing.undo,
         "redo": standing.redo,
-        "footage": {one: footage_facts(footage.get(one)) for one in sorted(shot.footage_ids())},
+        "footage": {
+            one: footage_facts(context, footage.get(one)) for one in sorted(shot.footage_ids())
+        },
         "pieces": [piece.digest for piece in whole.pieces],
     }
     layers = (json.dumps(p.digest) if p.digest in have else p.text for p in whole.pieces)
@@ -102,7 +105,7 @@ def parts_of(
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
         "below": below, "items": items, "groups": GROUPS, "ways": WAYS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
-        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "table_here": lambda one: context.library.tables.path(one).exists(), "lacking": lacking, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: piece_of(one).digest[:12] for one in shot.layers}, "pictures": _pictures(context, kind),
+        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "table_here": lambda one: context.library.tables.path(one).exists(), "lacking": lacking, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: _card_key(context, one) for one in shot.layers}, "cameras": _cameras(shot, thing), "pictures": _pictures(context, kind),
     }  # fmt: skip
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
 
@@ -123,6 +126,22 @@ def _over(context: Context, shot: Shot, thing: Any) -> int | None:
     return (
         runs_out(thing.time, thing.span, shot.rate, probe.length) if probe.kind == "clip" else None
     )
+
+
+def _card_key(context: Context, layer: Layer) -> str:
+    """What the small picture of a layer is made of."""
+    shows = layer.source.shows
+    key = piece_of(layer).digest[:12]
+    if not isinstance(layer.source, NestedSource) or shows is None:
+        return key
+    return f"{key}-{context.library.nested_digest(shows)[:12]}"
+
+
+def _cameras(shot: Shot, thing: Any) -> list[str]:
+    """The names of the cameras above a layer."""
+    ids = [layer.id for layer in shot.layers]
+    above = shot.layers[ids.index(thing.id) + 1 :] if getattr(thing, "id", None) in ids else ()
+    return [one.name for one in above if one.source.moves]
 
 
 def _dump(part: Any) -> Any:
@@ -154,9 +173,17 @@ def answer(
     """The new state and the changed fragments; ``chosen`` where something else is chosen now."""
     if request.method != "GET":
         context.watchers.changed(standing.id, standing.stamp)
+        _tell_outer(context, standing.id)
     here = ask.chosen if chosen is None else chosen
     rest = {"chosen": here, "parts": parts_of(request, context, standing, here), **more}
     return Answer(f'{json.dumps(rest)[:-1]},"state":{state(context, standing, ask.have)}}}')
+
+
+def _tell_outer(context: Context, identity: str) -> None:
+    """Pages with a shot open that this one lies in show something else now, too."""
+    for outer in context.watchers.open():
+        if outer != identity and identity in context.library.inside(outer):
+            context.watchers.changed(outer, context.library.shots.touch(outer))
 
 
 def controls(
@@ -167,8 +194,9 @@ def controls(
     return Answer(json.dumps({"chosen": chosen, "parts": parts}))
 
 
-def check_references(context: Context) -> Callable[[Shot, Shot], None]:
-    """A check of an edit: footage that it brings in is here, and of the kind that it is used as."""
+def check_references(context: Context, shot: str) -> Callable[[Shot, Shot], None]:
+    """A check of an edit of a shot: footage that it brings in is here, and of the kind that it is used as; and the
+    shot does not come to lie in itself."""
 
     def check(before: Shot, after: Shot) -> None:
         known = {id(thing) for thing in before.things}
@@ -183,5 +211,9 @@ def check_references(context: Context) -> Callable[[Shot, Shot], None]:
                 lacks = item.probe.kind == "sound" if use == "picture" else not item.probe.has_sound
                 if lacks:
                     raise Problem(f"{item.name} has no {use}. Nothing was changed.")
+                if item.nested and item.missing:
+                    raise Gone("That shot is no longer here. Nothing was changed.")
+                if item.nested:
+                    context.library.check_nesting(shot, after)
 
     return check

@@ -29,6 +29,7 @@ from velvet_seam.web import (
     live,
     looks,
     marks,
+    nesting,
     renders,
     shots,
     warming,
@@ -47,7 +48,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting,
 )  # fmt: skip
 """What has addresses of its own."""
 

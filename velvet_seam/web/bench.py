@@ -5,9 +5,9 @@ from __future__ import annotations
 import asyncio
 import json
 from math import isfinite
-from typing import Any, get_args
+from typing import Annotated, Any, get_args
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from markupsafe import Markup
 from pydantic import Field
@@ -33,6 +33,7 @@ from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.context import Ctx, gives, templates
 from velvet_seam.web.keys import keyed_by, screen_words
 from velvet_seam.web.kinds import kinds
+from velvet_seam.web.nesting import moment, others
 from velvet_seam.work.asks import (
     LOUPE_SIDE,
     CutLength,
@@ -74,10 +75,18 @@ class NewKey(ChosenRequest):
 
 
 @router.get("", response_class=HTMLResponse)
-def bench(identity: str, request: Request, context: Ctx) -> Response:
+def bench(
+    identity: str, request: Request, context: Ctx, into: str = "", at: int = 0,
+    outside: Annotated[str, Query(alias="from")] = "", layer: str = "",
+) -> Response:  # fmt: skip
+    """The page of a shot. Who comes out of a nested one is at the frame ``at`` of the layer ``into``; who goes in
+    comes ``from`` a shot and a ``layer`` of it, at one of its frames."""
     standing = context.library.shots.get(identity)
     layers = standing.shot.layers
     chosen = f"layer:{layers[-1].id}" if layers else ""
+    if into in {one.id for one in layers}:
+        chosen = f"layer:{into}"
+    frame, outer = moment(context, standing, into, outside, layer, at)
     page = {
         "page": "bench",
         "standing": standing,
@@ -85,6 +94,9 @@ def bench(identity: str, request: Request, context: Ctx) -> Response:
         "state": Markup(state(context, standing).translate(_IN_SCRIPT)),
         "kinds": Markup(json.dumps(kinds()).translate(_IN_SCRIPT)),
         "chosen": chosen,
+        "frame": frame,
+        "outer": outer,
+        "outer_layer": layer,
         "parts": parts_of(request, context, standing, chosen),
         "shelf": context.library.footage.all(),
         "groups": GROUPS,
@@ -92,6 +104,7 @@ def bench(identity: str, request: Request, context: Ctx) -> Response:
         "blend_of": blend_of,
         "sources": GENERATED,
         "kind_of": kind_of,
+        "shots": others(context, identity),
     }
     return templates.TemplateResponse(request, "bench.html", page)
 
@@ -112,7 +125,10 @@ def parts(
 
 @router.get("/shelf", response_class=HTMLResponse)
 def shelf(identity: str, request: Request, context: Ctx) -> Response:
-    page = {"shelf": context.library.footage.all(), "sources": GENERATED, "kind_of": kind_of}
+    page = {
+        "shelf": context.library.footage.all(), "sources": GENERATED, "kind_of": kind_of,
+        "shots": others(context, identity),
+    }  # fmt: skip
     return templates.TemplateResponse(request, "parts/shelf.html", page)
 
 
@@ -120,7 +136,7 @@ def shelf(identity: str, request: Request, context: Ctx) -> Response:
 def edit(identity: str, body: EditRequest, request: Request, context: Ctx) -> Response:
     """Apply an edit; answers with the new state and the changed fragments."""
     new = read_edit(body.edit)
-    standing = context.library.shots.edit(identity, new, check_references(context))
+    standing = context.library.shots.edit(identity, new, check_references(context, identity))
     return answer(request, context, standing, body)
 
 

@@ -30,9 +30,11 @@ from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sources import (
     GENERATED,
     AdjustmentSource,
+    CameraSource,
     ColourSource,
     FootageSource,
     GeneratedBase,
+    NestedSource,
     Source,
 )
 from velvet_seam.core.timing.rate import spell
@@ -46,11 +48,12 @@ router = APIRouter(prefix="/shots/{identity}")
 
 
 class NewLayer(ChosenRequest):
-    """A layer from footage, from a colour, a generated one, or an adjustment of what lies below."""
+    """A layer from footage or a shot, from a colour, a generated one, or an adjustment or a camera for what lies below."""
 
     footage: Id | None = None
     colour: Colour | None = None
     adjustment: bool = False
+    camera: bool = False
     generated: str | None = Field(None, max_length=40)
     frame: int = Field(0, ge=0)
 
@@ -75,11 +78,11 @@ def replace(identity: str, body: Replacement, request: Request, context: Ctx) ->
     elif thing is not None and thing.source.shows is not None:
         old = context.library.footage.get(thing.source.shows)
         ratio = (old.probe.width or 1) / (new.probe.width or 1)
-    edit: Edit = ReplaceFootage(target=body.target, footage=new.id, ratio=ratio)
+    edit: Edit = ReplaceFootage(target=body.target, footage=new.id, nested=new.nested, ratio=ratio)
     if thing is not None and old is not None and thing.name == _stem(old):
         renamed = SetValues(target=thing.id, values={"name": _stem(new)})
         edit = Several(label=f"another source for {thing.name}", edits=(edit, renamed))
-    standing = context.library.shots.edit(identity, edit, check_references(context))
+    standing = context.library.shots.edit(identity, edit, check_references(context, identity))
     after = next((one for one in standing.shot.things if one.id == body.target), None)
     over = None
     if after is not None and new.probe.kind != "still":
@@ -103,6 +106,8 @@ def add_layer(identity: str, body: NewLayer, request: Request, context: Ctx) -> 
         new = _from_footage(shot, context.library.footage.get(body.footage), first)
     elif body.adjustment:
         new = AddLayer(layer=_computed(shot, AdjustmentSource(), 0))
+    elif body.camera:
+        new = AddLayer(layer=_computed(shot, CameraSource(), 0))
     elif body.generated is not None:
         wanted = next((one for one in GENERATED if kind_of(one) == body.generated), None)
         if wanted is None:
@@ -115,7 +120,7 @@ def add_layer(identity: str, body: NewLayer, request: Request, context: Ctx) -> 
     thing = new.sound if isinstance(new, AddSound) else new.layer
     edits = (new, *_grown(context, shot, thing))
     edit = Several(label=f"add {thing.name}", edits=edits) if len(edits) > 1 else new
-    standing = context.library.shots.edit(identity, edit, check_references(context))
+    standing = context.library.shots.edit(identity, edit, check_references(context, identity))
     kind = "sound" if isinstance(new, AddSound) else "look" if body.adjustment else "layer"
     return answer(request, context, standing, body, chosen=f"{kind}:{thing.id}")
 
@@ -218,7 +223,7 @@ def _stem(item: FootageItem) -> str:
     >>> _stem(SimpleNamespace(name="moth.on.card.mp4")), _stem(SimpleNamespace(name=".mov"))
     ('moth.on.card', '.mov')
     """
-    return item.name.rsplit(".", 1)[0] or item.name
+    return item.name if getattr(item, "nested", False) else item.name.rsplit(".", 1)[0] or item.name
 
 
 def _from_footage(shot: Shot, item: FootageItem, first: int) -> AddLayer | AddSound:
@@ -234,7 +239,7 @@ def _from_footage(shot: Shot, item: FootageItem, first: int) -> AddLayer | AddSo
     scale = fitting_scale((probe.width, probe.height), (shot.canvas.width, shot.canvas.height))
     place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2, scale=scale)
     layer = Layer(id=new_id("l"), name=name, thread=_next_thread(shot.layers),
-                  source=FootageSource(footage=item.id), span=span, place=place)  # fmt: skip
+                  source=(NestedSource if item.nested else FootageSource)(footage=item.id), span=span, place=place)  # fmt: skip
     return AddLayer(layer=layer)
 
 

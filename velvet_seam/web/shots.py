@@ -39,7 +39,7 @@ STRIP_SIDE = 216
 def wall(request: Request, context: Ctx) -> Response:
     shots, wrong = context.library.shots.told()
     page = {"page": "shots", "shots": shots, "wrong": wrong, "canvases": CANVASES, "rates": CHOICES,
-            "max_side": MAX_SIDE}  # fmt: skip
+            "max_side": MAX_SIDE, "seen_as": context.library.seen_as}  # fmt: skip
     return templates.TemplateResponse(request, "shots.html", page)
 
 
@@ -97,7 +97,7 @@ def remove(identity: str, context: Ctx) -> Response:
 async def strip(identity: str, context: Ctx) -> Response:
     """Twelve frames of a shot side by side: its moving poster. Kept until the shot changes."""
     standing = await asyncio.to_thread(context.library.shots.get, identity)
-    path = context.library.folder.shot_strip(identity, standing.revision)
+    path = context.library.folder.shot_strip(identity, context.library.seen_as(standing))
     try:
         picture = path.read_bytes()
     except FileNotFoundError:

@@ -25,6 +25,10 @@ class Watchers:
         if not self._queues[shot]:
             del self._queues[shot]
 
+    def open(self) -> list[str]:
+        """The shots that pages have open."""
+        return list(self._queues)
+
     def changed(self, shot: str, stamp: int) -> None:
         if self._loop is not None and shot in self._queues:
             self._loop.call_soon_threadsafe(self._tell, shot, stamp)

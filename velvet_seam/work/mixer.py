@@ -22,6 +22,7 @@ import numpy as np
 from velvet_seam.core.analyse.beats import Beats, beats
 from velvet_seam.core.analyse.onsets import onsets, peaks
 from velvet_seam.core.engine.made_by import made_by
+from velvet_seam.core.engine.nested import nested_ids
 from velvet_seam.core.problem import Full, Problem
 from velvet_seam.core.shot.shot import Shot, load
 from velvet_seam.core.sound.loudness import loudness
@@ -112,7 +113,8 @@ class Mixer:
             sound.model_dump(mode="json", exclude={"name", "locked"}) for sound in shot.sounds
         ]
         ready = sorted(one for one in shot.footage_ids() if self._library.footage.get(one).missing)
-        parts = [made_by(), str(shot.rate), shot.length, heard, tracks, sorted(only), ready]
+        inside = [self._library.nested_digest(one) for one in sorted(nested_ids(shot))]
+        parts = [made_by(), str(shot.rate), shot.length, heard, tracks, sorted(only), ready, inside]
         return hashlib.blake2b(json.dumps(parts).encode(), digest_size=16).hexdigest()
 
     def _forget_old(self, newest: Path) -> None:

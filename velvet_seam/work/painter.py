@@ -23,6 +23,7 @@ from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
 from velvet_seam.core.engine.lying import Lying, Stray
+from velvet_seam.core.engine.nested import Nested
 from velvet_seam.core.engine.plan import Picture, Step, View
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.media.material import Material, Missing
@@ -330,14 +331,12 @@ class Painter:
             raise Problem("What is not filmed has no screen to key.")
         material = self._material(layer.source.shows)
         frames = self._source_frames(shot, layer, material, ask)
-        pictures = [material.read(number) for number in frames]
+        pictures = [self._read(material, number) for number in frames]
         if ask.area is None:
             reading = measure_border(pictures)
-            return (
-                reading
-                if reading.found
-                else self._looked_closer(layer.source.shows, frames, reading)
-            )
+            if reading.found or isinstance(material, Nested):
+                return reading
+            return self._looked_closer(layer.source.shows, frames, reading)
         left, top, right, bottom = ask.area
         corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]])
         lies = Lying(shot, self._material)
@@ -348,6 +347,12 @@ class Painter:
         per = (width / material.width, height / material.height)
         return measure_area(pictures[0], there[:, :2] * per)
 
+    def _read(self, material: Material | Missing | Nested, number: int) -> Picture:
+        if isinstance(material, Nested):
+            plan = self._engine.plan(material.shot, number, short_side=PREVIEW_SHORT_SIDE)
+            return self._engine.picture(plan)
+        return material.read(number)
+
     def _looked_closer(
         self, footage: str, frames: list[int], reading: ScreenReading
     ) -> ScreenReading:  # fmt: skip
@@ -357,10 +362,10 @@ class Painter:
             original = self._original(footage)
         except Problem:  # its file is missing
             return reading
-        return measure_border([original.read(number) for number in frames[::2]])
+        return measure_border([self._read(original, number) for number in frames[::2]])
 
     def _source_frames(
-        self, shot: Shot, layer: Layer, material: Material | Missing, ask: Measure
+        self, shot: Shot, layer: Layer, material: Material | Missing | Nested, ask: Measure
     ) -> list[int]:
         """The frame under the playhead for an area; five over the layer's span for the border."""
         span = layer.span

@@ -15,6 +15,7 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from functools import cache
 from multiprocessing import get_context
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -23,6 +24,7 @@ from numpy.typing import NDArray
 from velvet_seam.core.analyse.scopes import SCOPES, lost, marked
 from velvet_seam.core.around import wrapped
 from velvet_seam.core.engine.adjusting import mixed_inside, to_bytes, to_floats, to_shown
+from velvet_seam.core.engine.alone import alone
 from velvet_seam.core.engine.engine import frames_at_once
 from velvet_seam.core.engine.made_by import made_by
 from velvet_seam.core.engine.sheet import Sheet
@@ -65,7 +67,6 @@ from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound.loudness import loudness
 from velvet_seam.core.sound.speed import sampled
 from velvet_seam.core.sources import GENERATED
-from velvet_seam.core.steps import Footage
 from velvet_seam.core.timing.at import At
 from velvet_seam.core.words import kind_of
 from velvet_seam.work.parent import end_with_parent
@@ -207,6 +208,7 @@ def _around() -> None:
     blurred(np.ascontiguousarray(_screen()[..., 3]), 6.0, extend=False)
     wrapped(4.0, 1.0, patch, _screen(), 0, 0)
     floats = to_floats(_screen())
+    alone(False, floats, floats)
     mixed_inside(0.5, floats, floats, np.ascontiguousarray(_screen()[..., 3]))
     to_bytes(to_shown(floats))
     for scope in SCOPES.values():
@@ -223,13 +225,13 @@ def _generated() -> None:
         layer = Layer(
             id="l-a", name="a", source=source, span=Span(first=0, last=8), place=Place(x=16, y=24)
         )
-        showing = Showing(layer, 3, shot.rate, Sheet.of(shot), _nothing)
+        showing = Showing(layer, 3, shot.rate, Sheet.of(shot), _nothing, _nothing)
         source.picture(showing).run()
     streaks((9, 9), 0.0, np.zeros((DIRECTIONS, 2)), 1.0, filling((0, 0, 0)))
 
 
-def _nothing(identity: str) -> Footage:
-    raise KeyError(identity)
+def _nothing(*_: object) -> Any:
+    raise KeyError
 
 
 PIECES: tuple[Callable[[], None], ...] = (

@@ -61,7 +61,7 @@ class Adjusting:
 
     @property
     def _per(self) -> float:
-        return self.sheet.whole[0] / self.sheet.canvas[0]
+        return self.sheet.per
 
     def seen(self, below: Step, wider: Sheet) -> Step:
         """What is joined ``below``, over a sheet as wide as :meth:`around`, as the look leaves it: floats over the
@@ -95,7 +95,7 @@ class Adjusting:
             planes = self._mixed(first, planes, total, ())
         if wider.window != self.sheet.window:
             planes = step("window", _window, (left, top, width, height), planes, keep=False)
-        return step("to-light", _lit, (), planes, keep=False) if self.linear else planes
+        return step("to-light", to_light, (), planes, keep=False) if self.linear else planes
 
     def _plane(self, masks: tuple[Mask, ...]) -> Step:
         assert self.plane_of is not None
@@ -187,7 +187,7 @@ def to_shown(planes: Below) -> Below:
     return np.asarray(_curved(planes, False))
 
 
-def _lit(planes: Below) -> Below:
+def to_light(planes: Below) -> Below:
     return np.asarray(_curved(planes, True))
 
 

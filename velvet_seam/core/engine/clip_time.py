@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from fractions import Fraction
 
 from velvet_seam.core.picture.between import flowed, mixed_frames
@@ -86,11 +87,20 @@ def reading(
             soon=soon,
         )  # fmt: skip
 
+    return seen_of(footage, read, clip_time, frames, rate, planes)
+
+
+def seen_of(
+    footage: Clip, read: Callable[..., Step], clip_time: TimeMap, frames: int, rate: Fraction,
+    planes: bool = False,
+) -> Step:  # fmt: skip
+    """What a layer sees of a source whose frames ``read`` gives."""
     if clip_time.between == "nearest":
-        return read(frame_shown(footage, clip_time, frames, rate), planes)
+        number = frame_shown(footage, clip_time, frames, rate)
+        return read(number, planes) if planes else read(number)
     number, after, part = shown(footage, clip_time.at(frames, rate), clip_time.ends)
     if number == after or part < 1 / 256:
-        return read(number, planes)
+        return read(number, planes) if planes else read(number)
     return step("between", _joined, (clip_time.between, part), read(number), read(after))
 
 

@@ -27,6 +27,9 @@ class Context(Protocol):
 
     def footage(self, identity: str) -> Footage: ...
 
+    def camera(self, layer: Layer, frame: float) -> Matrix | None:
+        """What cameras above a layer make of canvas pixels; None where there are none."""
+
     def picture_size(self, layer: Layer) -> tuple[int, int]:
         """Width and height of a layer's picture as it is read, before it is placed."""
 

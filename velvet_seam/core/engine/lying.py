@@ -35,6 +35,8 @@ class Stray(BaseModel):
     y: float = 0.0
     scale: float = 1.0
     turn: float = 0.0
+    camera: tuple[float, ...] | None = None
+    """Nine numbers, row by row: what cameras above the layer make of canvas pixels, where there are any."""
 
 
 class Lying:
@@ -63,7 +65,40 @@ class Lying:
             layer=layer.id, frame=frame, x=spot.x - at(place.x), y=spot.y - at(place.y),
             scale=max(spot.scale, LEAST_SCALE) / at.part(place.scale),
             turn=spot.rotation - at(place.rotation),
+            camera=None if (by := self.camera(layer, frame)) is None else tuple(by.ravel().tolist()),
         )  # fmt: skip
+
+    def cameras(self, layer: Layer, frame: float) -> tuple[Layer, ...]:
+        """The cameras that move a layer at a frame, the nearest first: those above it in the stack."""
+        if not any(one.source.moves for one in self._shot.layers):
+            return ()
+        ids = [one.id for one in self._shot.layers]
+        above = self._shot.layers[ids.index(layer.id) + 1 :] if layer.id in ids else ()
+        return tuple(
+            one for one in above
+            if one.source.moves and not one.hidden and one.span.holds(int(frame // 1))
+        )  # fmt: skip
+
+    def camera(self, layer: Layer, frame: float) -> Matrix | None:
+        """3 × 3, what the cameras above a layer make of canvas pixels; None where there are none.
+
+        A layer that lies behind the canvas, at a ``depth`` of 100 % as far as the camera is before it, moves and
+        grows half as much.
+        """
+        whole: Matrix | None = None
+        for one in self.cameras(layer, frame):
+            near = 1 / (1 + At(frame - layer.span.first).part(layer.place.depth))
+            by = self.plain(one, frame) if near == 1 else self._nearer(one, frame, near)
+            whole = by if whole is None else by @ whole
+        return whole
+
+    def _nearer(self, camera: Layer, frame: float, near: float) -> Matrix:
+        """What a camera makes of what is not on the canvas: it moves ``near`` times as far."""
+        spot, (width, height) = self.spot(camera, frame), self.size(camera)
+        x, y = width / 2 + near * (spot.x - width / 2), height / 2 + near * (spot.y - height / 2)
+        scale = max(spot.scale, LEAST_SCALE) ** near
+        flips = camera.place.flip_x, camera.place.flip_y
+        return affine(x, y, scale, spot.rotation, *flips, width, height)
 
     def home(self, layer: Layer, frame: int) -> Home:
         """Where the layer is seen at a frame, as a place."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from math import ceil, floor, radians
+from math import ceil, floor, radians, sqrt
 
 import numpy as np
 
@@ -42,7 +42,7 @@ def _drawn(
         here: how much of it there is, 0 to 1, where it is thinner than a pixel.
     """
     mask, at = one.mask, one.at
-    across = back[0][0]
+    across = sqrt(abs(back[0][0] * back[1][1] - back[0][1] * back[1][0]))
     x, y = at(mask.x) + ground[0] / 2, at(mask.y) + ground[1] / 2
     turn = radians(at(mask.rotation))
     c, s = np.cos(turn), np.sin(turn)
@@ -95,7 +95,9 @@ class Masking:
         thick = min(mask.extents(self._at), default=np.inf)
         here = min(1.0, thick * (1.0 if on_canvas else self._scale))
         if on_canvas:
-            size, ground, back, unit = sheet.size, sheet.canvas, sheet.back(), 1.0
+            frame = self._layer.span.first + self._at.frame
+            back = sheet.back(self._context.camera(self._layer, frame))
+            size, ground, unit = sheet.size, sheet.canvas, 1.0
         else:
             size, back = self._over(margin)
             ground, unit = (self._width, self._height), self._scale

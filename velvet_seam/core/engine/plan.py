@@ -127,7 +127,8 @@ class Planner(Stacking):
             picture = self.in_planes(layer, frame)
         if spot.wipe:
             picture = step("wipe", _wiped, spot.wipe, picture)
-        lit = At(frame - layer.span.first)(layer.shutter) / 360
+        held = (layer, *self._lies.cameras(layer, frame))
+        lit = max(At(frame - one.span.first)(one.shutter) for one in held) / 360
         count = SHUTTER_STEPS if lit else 1
         moments = (
             [frame + lit * ((k + 0.5) / count - 0.5) for k in range(count)] if lit else [frame]
@@ -148,7 +149,14 @@ class Planner(Stacking):
         to_canvas = self._lies.seen(layer, frame)
         if moved is not None:
             to_canvas = moved @ to_canvas
+        camera = self.camera(layer, frame)
+        if camera is not None:
+            to_canvas = camera @ to_canvas
         return np.asarray(self._sheet.matrix() @ to_canvas)
+
+    def camera(self, layer: Layer, frame: float) -> Matrix | None:
+        """What cameras above a layer make of canvas pixels; None where there are none."""
+        return self._lies.camera(layer, frame)
 
     def cut(self, layer: Layer, frame: int) -> Step:
         """The layer's picture as its matte, edge and masks leave it, before it is placed."""
@@ -211,7 +219,7 @@ class Planner(Stacking):
         return layer.source.picture(asked, planes), *self._lies.size(layer)
 
     def _showing(self, layer: Layer, frame: int) -> Showing:
-        return Showing(layer, frame, self._shot.rate, self._sheet, self._footage)
+        return Showing(layer, frame, self._shot.rate, self._sheet, self._footage, self._inside)
 
 
 def _placed(

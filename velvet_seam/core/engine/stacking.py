@@ -20,15 +20,20 @@ from velvet_seam.core.engine.adjusting import (
     inside,
     mixed_floats,
 )
+from velvet_seam.core.engine.alone import alone, covered_by, spread
+from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.looking import Looking, Tables, no_table
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.engine.masking import Masking
+from velvet_seam.core.engine.nested import Nested
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.surrounding import cut, lit_by, surrounded, wider
+from velvet_seam.core.engine.through import can_pass, clipped
 from velvet_seam.core.mattes import DifferenceKey, LayerMatte
 from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
 from velvet_seam.core.picture.compose import Below, Join, compose, compose_rgba8, compose_yuv420
-from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.picture.placement import Matrix, Patch
+from velvet_seam.core.shot.grouping import only_placed
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.steps import Footage, Step, step
@@ -41,8 +46,9 @@ Joins = tuple[tuple[Step, str, float], ...]
 Lit = Callable[[Step, Sheet], Step]
 """Lays the light of what lies below over a layer that was placed on a sheet."""
 
-Known = dict[Any, tuple[Layer, Joins]]
-"""What layers came to in plans made before, with each layer, so that it stays what its ``id`` says."""
+Known = dict[Any, tuple[tuple[Layer, ...], Joins]]
+"""What layers came to in plans made before, with each layer and its cameras, so that they stay what their ``id``
+says."""
 
 MOST_KNOWN = 512
 
@@ -62,12 +68,15 @@ class Stacking:
 
     def stack(
         self, frame: int, chosen: str | None, solo: Collection[str], *, only_below: bool,
-        finished: bool = True,
+        finished: bool = True, bed: tuple[int, int, int] | None = None, under: Step | None = None,
+        adjusts: bool = True,
     ) -> Step:  # fmt: skip
-        """The joined layers. What lies below the chosen one is kept: that one is being worked on."""
-        colour = colour_to_rgb(self._shot.canvas.background)
+        """The joined layers, over the canvas, the colour of a ``bed``, or what lies ``under`` them;
+        without what adjustment layers do, where they are not to. What lies below the chosen one is kept: that one is being worked on."""
+        background = self._shot.canvas.background
+        colour = bed or colour_to_rgb("#000000" if background == "none" else background)
         joins: list[tuple[Step, str, float]] = []
-        base: Step | None = None
+        base = under
         for layer in self._shot.layers:
             if layer.id == chosen:
                 if only_below:
@@ -75,6 +84,8 @@ class Stacking:
                 if joins:
                     base, joins = self.composed(colour, joins, finished=False, base=base), []
             if layer.hidden or not layer.span.holds(frame) or (solo and layer.id not in solo):
+                continue
+            if layer.source.moves or (layer.source.adjusts and not adjusts):
                 continue
             if layer.source.adjusts:
                 base, joins = self._adjusted(layer, frame, colour, joins, base, solo)
@@ -136,6 +147,8 @@ class Stacking:
         canvas = self._shot.canvas
         whole = not any(part.on for part in seam.parts) and layer.crop.none and place.pins.none
         middle = (spot.x, spot.y) == (canvas.width / 2, canvas.height / 2)
+        if self._lies.cameras(layer, frame):
+            return False
         return bool(whole and middle and spot.scale >= 1 and not spot.rotation and not spot.wipe)
 
     def _looking(self, layer: Layer, frame: int) -> Looking:
@@ -151,20 +164,78 @@ class Stacking:
             return self._made_joins(layer, frame)
         shows = layer.source.shows
         digest = self._footage(shows).digest if shows is not None else ""
-        key = (id(layer), frame, self._sheet, self._shot.rate, digest, layer.id == self._quick)
+        cameras = self._lies.cameras(layer, frame)
+        key = (
+            id(layer), frame, self._sheet, self._shot.rate, digest, layer.id == self._quick,
+            *map(id, cameras),
+        )  # fmt: skip
         found = self._known.get(key)
         if found is None:
             if len(self._known) >= MOST_KNOWN:
                 self._known.clear()
-            found = self._known[key] = (layer, self._made_joins(layer, frame))
+            found = self._known[key] = ((layer, *cameras), self._made_joins(layer, frame))
         return found[1]
 
     def _made_joins(self, layer: Layer, frame: int, lit: Lit | None = None) -> Joins:
+        if only_placed(layer) and (passed := self._through(layer, frame)) is not None:
+            return passed
         joins = self._echoes(layer, frame)
         opacity = self._opacity(layer, frame)
         if opacity > 0:
             joins += self._surrounded(layer, frame, opacity, lit)
         return tuple(joins)
+
+    def _through(self, layer: Layer, frame: int) -> Joins | None:
+        """The layers of a nested shot that is only placed, each by itself; None where that cannot be."""
+        spot, nested = self._lies.spot(layer, frame), self._footage(layer.source.shows or "")
+        if not isinstance(nested, Nested) or self._opacity(layer, frame) < 1 or spot.wipe:
+            return None
+        number = frame_shown(nested, layer.time, frame - layer.span.first, self._shot.rate)
+        if not can_pass(nested, number, self._shot.light == "linear"):
+            return None
+        matrix = self._matrix(layer, frame)
+        if matrix[2, 0] or matrix[2, 1] or matrix[2, 2] != 1 or not np.linalg.det(matrix):
+            return None
+        canvas = nested.width, nested.height
+        inner = self._of(nested, self._sheet.within(canvas, matrix), self._video)
+        joins: list[tuple[Step, str, float]] = []
+        for one in nested.shot.layers:
+            if not (one.hidden or one.source.moves) and one.span.holds(number):
+                joins += inner._joins(one, number)
+        return clipped(tuple(joins), matrix, canvas, self._sheet.size)
+
+    def _inside(self, nested: Nested, number: int, size: tuple[int, int]) -> Step:
+        """A frame of a nested shot joined by itself, as a picture of a size; clear where its canvas is."""
+        sheet = Sheet.all((nested.width, nested.height), size)
+        inner = self._of(nested, sheet, False)
+        if nested.shot.canvas.background != "none":
+            return replace(inner.stack(number, None, (), only_below=False), keep=True)
+        linear = nested.shot.light == "linear"
+        adjusted = any(
+            one.source.adjusts and not one.hidden and one.span.holds(number)
+            for one in nested.shot.layers
+        )
+        how = {"only_below": False, "finished": False}
+        both = [
+            inner.stack(number, None, (), **how, bed=bed, adjusts=False)
+            for bed in ((0, 0, 0), (255, 255, 255))
+        ]
+        made = step("alone", alone, (linear,), *both)
+        if not adjusted:
+            return made
+        under = step("spread", spread, (linear,), made, keep=False)
+        toned = inner.stack(number, None, (), **how, under=under)
+        return step("alone-toned", covered_by, (linear,), toned, made)
+
+    def _of(self, nested: Nested, sheet: Sheet, video: bool) -> Any:
+        """The same for a nested shot."""
+        return type(self)(
+            nested.shot, sheet, self._footage, video, self._known, self._quick, self._tables
+        )
+
+    def _matrix(self, layer: Layer, frame: float) -> Matrix:
+        """From source pixels to the sheet."""
+        raise NotImplementedError
 
     def _surrounded(
         self, layer: Layer, frame: int, opacity: float, lit: Lit | None
@@ -183,7 +254,7 @@ class Stacking:
         """How the light of what lies below spills over the layer, where it does."""
         if not layer.around.wrap.on:
             return None
-        per = self._sheet.whole[0] / self._sheet.canvas[0]
+        per = self._sheet.per
         return layer.around.wrap.wrapping(At(frame - layer.span.first), per)
 
     def _lighting(

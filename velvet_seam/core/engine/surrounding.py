@@ -24,7 +24,7 @@ Joins = list[tuple[Step, str, float]]
 
 def wider(sheet: Sheet, around: Around, at: At) -> Sheet:
     """A sheet with as much around it as is needed; beyond the canvas, too."""
-    per = sheet.whole[0] / sheet.canvas[0]
+    per = sheet.per
     held = [getattr(around, name) for name in AROUND]
     reach = ceil(per * max(one.reach(at) for one in held if one.on))
     left, top, width, height = sheet.window
@@ -48,7 +48,7 @@ def surrounded(
         sheet: that of the picture.
         layer: the layer itself on the picture's sheet.
     """
-    per = sheet.whole[0] / sheet.canvas[0]
+    per = sheet.per
     window = _inside(on, sheet)
     under: Joins = []
     over: Joins = []

@@ -118,6 +118,12 @@ class Place(Part):
         Animated,
         Bounds(-3600, 3600, "°", "Rotation", "Clockwise, about the layer's middle", shown=(-180, 180), find="turn angle"),
     ] = 0.0  # fmt: skip
+    depth: Annotated[
+        Animated,
+        Bounds(-90, 900, "%", "Depth",
+               "How far behind the canvas it lies, for a camera above it: at 100 % it moves half as much, at -50 % twice",
+               shown=(-90, 300), find="parallax distance far near"),
+    ] = 0.0  # fmt: skip
     flip_x: bool = False
     flip_y: bool = False
     pins: Pins = Pins()

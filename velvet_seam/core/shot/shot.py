@@ -27,7 +27,9 @@ class Canvas(Part):
 
     width: int = Field(ge=16, le=MAX_SIDE, multiple_of=2)
     height: int = Field(ge=16, le=MAX_SIDE, multiple_of=2)
-    background: Colour = "#000000"
+    background: Colour | Literal["none"] = Field(
+        "#000000", description="none: clear, where the shot lies in another one"
+    )
 
 
 class Shot(Part):

@@ -9,6 +9,7 @@ from pydantic import Field
 from velvet_seam.core.sources.adjustment import AdjustmentSource
 from velvet_seam.core.sources.bars import BarsSource
 from velvet_seam.core.sources.base import Asked, SourceBase
+from velvet_seam.core.sources.camera import CameraSource
 from velvet_seam.core.sources.clouds import CloudsSource
 from velvet_seam.core.sources.colour import ColourSource
 from velvet_seam.core.sources.flash import FlashSource
@@ -16,6 +17,7 @@ from velvet_seam.core.sources.footage import FootageSource
 from velvet_seam.core.sources.generated import GeneratedBase
 from velvet_seam.core.sources.gradient import GradientSource
 from velvet_seam.core.sources.leak import LightLeakSource
+from velvet_seam.core.sources.nested import NestedSource
 from velvet_seam.core.sources.paint import PaintSource
 from velvet_seam.core.sources.particles import ParticlesSource
 from velvet_seam.core.sources.rays import RaysSource
@@ -30,6 +32,7 @@ __all__ = [
     "AdjustmentSource",
     "Asked",
     "BarsSource",
+    "CameraSource",
     "CloudsSource",
     "ColourSource",
     "FlashSource",
@@ -37,7 +40,9 @@ __all__ = [
     "GeneratedBase",
     "GradientSource",
     "LightLeakSource",
-    "PaintSource", "ParticlesSource",
+    "NestedSource",
+    "PaintSource",
+    "ParticlesSource",
     "RaysSource",
     "ScanLinesSource",
     "Source",
@@ -45,10 +50,10 @@ __all__ = [
     "SpeedLinesSource",
     "TextSource",
     "WindowsSource",
-]  # fmt: skip
+]
 
 SOURCES: tuple[type[SourceBase], ...] = (
-    FootageSource, ColourSource, AdjustmentSource,
+    FootageSource, NestedSource, ColourSource, AdjustmentSource, CameraSource,
     TextSource, PaintSource, GradientSource, CloudsSource, ParticlesSource, RaysSource,
     LightLeakSource, FlashSource, SpeedLinesSource, ScanLinesSource, BarsSource, WindowsSource,
 )  # fmt: skip

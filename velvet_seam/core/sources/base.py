@@ -39,6 +39,10 @@ class Asked(Protocol):
     def seconds(self) -> float:
         """Of the layer's own time, with its speed: what was cut off at its beginning has passed."""
 
+    @property
+    def seen_size(self) -> tuple[int, int]:
+        """Width and height in pixels of the sheet at which the layer is seen, at its largest."""
+
     def footage(self, identity: str) -> Footage: ...
 
     def frame_of(self, footage: Footage, planes: bool) -> Step:
@@ -52,6 +56,8 @@ class SourceBase(Part):
     label: ClassVar[str]
     adjusts: ClassVar[bool] = False
     """It has no picture of its own, but changes what lies below."""
+    moves: ClassVar[bool] = False
+    """It has no picture of its own, but moves what lies below."""
     generated: ClassVar[bool] = False
     """It is computed rather than filmed."""
 

@@ -36,7 +36,7 @@ def do(library: Library, job: JobRow) -> None:
             shown = now
             write_whole(library.folder.work_picture(job.id), jpeg(contact_strip([look()], 320)))
 
-    materials = library.materials(preview=False)
+    materials = library.materials(preview=False, steady=True)
     ranges = library.folder.ranges(job.id)
     render(
         shot,

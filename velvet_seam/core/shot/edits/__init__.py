@@ -18,6 +18,7 @@ from pydantic import TypeAdapter, ValidationError
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits.base import EditBase, apply
 from velvet_seam.core.shot.edits.footage import ReplaceFootage
+from velvet_seam.core.shot.edits.group import GroupLayers, TakeApart
 from velvet_seam.core.shot.edits.keys import EaseKeys, KeyHere, MoveKeys, PasteKeys, RemoveKeys
 from velvet_seam.core.shot.edits.looks import AddLookPart, MoveLookPart, WearLook
 from velvet_seam.core.shot.edits.marks import AddMark, RemoveMarks
@@ -41,9 +42,9 @@ from velvet_seam.core.shot.shot import sentence
 
 __all__ = [
     "EDITS", "AddLayer", "AddLookPart", "AddMark", "AddMask", "AddMatte", "AddPoint", "AddSound", "ChangeRate", "ChangeSpeed",
-    "DuplicateLayer", "EaseKeys", "Edit", "EditBase", "Freeze", "KeyHere", "MoveInTime", "MoveKeys", "MoveLookPart", "PasteKeys",
+    "DuplicateLayer", "EaseKeys", "Edit", "EditBase", "Freeze", "GroupLayers", "KeyHere", "MoveInTime", "MoveKeys", "MoveLookPart", "PasteKeys",
     "RemoveKeys", "RemoveLayer", "RemoveMarks", "RemovePart", "RemovePoint", "RemoveSound", "ReorderLayer",
-    "ReplaceFootage", "Reverse", "SetValues", "Several", "Slip", "Split", "Trim", "WearLook", "apply", "read_edit",
+    "ReplaceFootage", "Reverse", "SetValues", "Several", "Slip", "Split", "TakeApart", "Trim", "WearLook", "apply", "read_edit",
 ]  # fmt: skip
 
 _EDIT: TypeAdapter[EditBase] = TypeAdapter(Edit)

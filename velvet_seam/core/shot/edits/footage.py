@@ -14,7 +14,7 @@ from velvet_seam.core.shot.pins import Pins
 from velvet_seam.core.shot.points import resized
 from velvet_seam.core.shot.revise import replaced, revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.sources import FootageSource
+from velvet_seam.core.sources import FootageSource, NestedSource
 from velvet_seam.core.timing.animated import Animated, Keyframes
 from velvet_seam.core.timing.bounds import bounds_of
 from velvet_seam.core.words import Id
@@ -32,6 +32,7 @@ class ReplaceFootage(EditBase):
     do: Literal["replace-footage"] = "replace-footage"
     target: Id
     footage: Id
+    nested: bool = Field(False, description="it is a shot")
     ratio: float = Field(1.0, gt=0, le=10_000)
 
     def applied(self, shot: Shot) -> Shot:
@@ -51,7 +52,7 @@ class ReplaceFootage(EditBase):
         ]
         return revised(
             thing,
-            source=FootageSource(footage=self.footage),
+            source=(NestedSource if self.nested else FootageSource)(footage=self.footage),
             place=revised(
                 thing.place,
                 scale=_scaled(thing.place.scale, self.ratio),

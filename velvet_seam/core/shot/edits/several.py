@@ -10,6 +10,7 @@ from pydantic import Field
 from velvet_seam.core.shot.edits.base import EditBase, apply
 from velvet_seam.core.shot.edits.footage import ReplaceFootage
 from velvet_seam.core.shot.edits.gap import CloseGap
+from velvet_seam.core.shot.edits.group import GroupLayers, TakeApart
 from velvet_seam.core.shot.edits.keys import EaseKeys, KeyHere, MoveKeys, PasteKeys, RemoveKeys
 from velvet_seam.core.shot.edits.looks import AddLookPart, MoveLookPart, WearLook
 from velvet_seam.core.shot.edits.marks import AddMark, RemoveMarks
@@ -40,6 +41,7 @@ SINGLE: tuple[type[EditBase], ...] = (
     ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample, AddLookPart, MoveLookPart, WearLook,
     MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse, CloseGap,
     AddStroke, Repeat, LoopOver, AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
+    GroupLayers, TakeApart,
 )  # fmt: skip
 """All kinds of edits; a new one is named here."""
 

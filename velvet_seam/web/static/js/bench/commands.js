@@ -44,7 +44,7 @@ export class Commands {
 
   click(event) {
     const { bench } = this;
-    const button = event.target.closest("[data-do], [data-set], [data-way], [data-add], [data-add-colour], [data-add-adjustment], [data-add-generated], [data-bring]");
+    const button = event.target.closest("[data-do], [data-set], [data-way], [data-add], [data-add-colour], [data-add-adjustment], [data-add-camera], [data-add-generated], [data-bring]");
     if (button && !button.disabled) {
       const { dataset } = button;
       if (dataset.do) {
@@ -59,6 +59,7 @@ export class Commands {
       else if (dataset.add) this.shelf.take({ footage: dataset.add });
       else if ("addColour" in dataset) this.shelf.take({ colour: document.getElementById("new-colour").value });
       else if (dataset.addGenerated) this.shelf.take({ generated: dataset.addGenerated });
+      else if ("addCamera" in dataset) this.shelf.take({ camera: true });
       else if ("addAdjustment" in dataset) this.shelf.take({ adjustment: true });
       else document.getElementById("files").click();
       return;

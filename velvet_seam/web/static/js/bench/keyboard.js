@@ -127,6 +127,7 @@ export class Keyboard {
       one(["h"], "hide, show", () => this.commands.act("hide", {})),
       one(["s"], "show alone; a sound: hear it alone", () => this.commands.act(bench.sound ? "hear-alone" : "solo", {})),
       one(["f"], "lock, unlock", () => this.commands.act("lock", {})),
+      one(["g"], "group the chosen layers into a shot of their own", () => this.commands.act("group", {})),
       one(["r"], "rename", () => { const name = document.getElementById("field-name"); name?.focus(); name?.select(); }),
       one(["k"], "keyframe here: of the place, of the mask, else of opacity or gain", () => this.commands.keyframes.whole()),
       one(["m"], "mark here; again takes it away", () => this.commands.strip.marks.toggle()),
@@ -180,7 +181,7 @@ export class Keyboard {
     const layers = [...bench.shot.layers].reverse();
     const found = [
       ...layers.map((layer) => ({ title: layer.name, note: "layer of this shot", go: () => bench.choose(`layer:${layer.id}`) })),
-      ...layers.map((layer) => ({ title: `Seam of ${layer.name}`, note: "how it joins", go: () => bench.choose(`seam:${layer.id}`) })),
+      ...layers.filter((layer) => layer.source.kind !== "camera").map((layer) => ({ title: `Seam of ${layer.name}`, note: "how it joins", go: () => bench.choose(`seam:${layer.id}`) })),
       ...bench.shot.sounds.map((sound) => ({ title: sound.name, note: "sound of this shot", go: () => bench.choose(`sound:${sound.id}`) })),
       ...this.actions.map((action) => ({ title: action.words[0].toUpperCase() + action.words.slice(1), note: `key ${action.shown.join(" ")}`, go: () => action.run({}) })),
       ...things(this.commands),
@@ -192,7 +193,7 @@ export class Keyboard {
   tab(event) {
     const { bench } = this;
     if (!event.target.closest("#stack")) return;
-    const order = [...bench.shot.layers].reverse().map((layer) => layer.id);
+    const order = [...bench.shot.layers].reverse().filter((layer) => layer.source.kind !== "camera").map((layer) => layer.id);
     const at = bench.kind === "seam" ? order.indexOf(bench.target) : -1;
     const next = at + (event.shiftKey ? -1 : 1);
     if (next < 0 || next >= order.length) return;

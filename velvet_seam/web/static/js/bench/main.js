@@ -23,6 +23,7 @@ import { View } from "./picture/view.js";
 const page = document.querySelector(".bench");
 const state = JSON.parse(document.getElementById("state").textContent);
 const bench = new Bench(page.dataset.shot, state, page.dataset.chosen);
+bench.frame = Number(page.dataset.frame);
 
 /** Put fragments in place. Nodes that stay are changed rather than made anew: a press, the focus and the
  * scroll are not lost by an answer that comes meanwhile. */

@@ -51,6 +51,8 @@ export function things(commands) {
     ...FIELDS.map(([title, id, also]) => row(title, "of a layer", also, () => go(bench, "layer", id))),
     ...mattes.map((one) => row(one.label, "add this matte", one.find, () => key(one))),
     ...sources.map((one) => row(one.label, "add this layer", one.find, () => commands.shelf.take({ generated: one.kind }))),
+    row("Camera", "add this layer", "pan zoom move all parallax depth", () => commands.shelf.take({ camera: true })),
+    row("Group the chosen layers", "do it", "nest precompose nested shot", () => commands.act("group", {})),
     row("Adjustment layer", "add this layer", "look grade all below", () => commands.shelf.take({ adjustment: true })),
     ...looks.map((one) => row(one.label, "add this to the look", one.find, () => act("add-look-part", { kind: one.kind }, "look"))),
     ...masks.map(({ kind, label, find }) => row(`${label} mask`, "draw this mask", find, () => act("draw-mask", { kind }, "seam"))),

@@ -37,6 +37,10 @@ const inverse = ([a, b, c, d, e, f, g, h, i]) => [
   e * i - f * h, c * h - b * i, b * f - c * e, f * g - d * i, a * i - c * g, c * d - a * f, d * h - e * g, b * g - a * h, a * e - b * d,
 ];
 
+/** A point as a camera (nine numbers, row by row) shows it, and back; without one it stays. */
+export const through = (camera, { x, y }) => { if (!camera) return { x, y }; const [a, b] = applied(camera, x, y); return { x: a, y: b }; };
+export const before = (camera, point) => through(camera && inverse(camera), point);
+
 /** How far each corner is pulled, clockwise from the top left. */
 export const pulledAt = (pins, at) => CORNERS.map((corner) => ["x", "y"].map((way) => valueAt(pins?.[`${corner}_${way}`] ?? 0, at)));
 

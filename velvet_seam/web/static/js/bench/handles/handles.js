@@ -2,7 +2,7 @@
 import { follow } from "../drag.js";
 import { MaskHandles } from "../masks/handles.js";
 import { MotionPath } from "./motion-path.js";
-import { inSpan, STILL } from "./geometry.js";
+import { before, inSpan, STILL, through } from "./geometry.js";
 import { PlaceHandles } from "./place.js";
 import { add, redraw } from "./svg.js";
 
@@ -57,10 +57,17 @@ export class Handles {
     if (this.box) this.renderMarquee(this.box);
   }
 
+  /** What cameras above the chosen layer make of canvas pixels: handles lie where the layer is seen, and count as if
+   * no camera were there. */
+  get camera() { return this.bench.layer ? this.stray(this.bench.layer).camera ?? null : null; }
+
   point(p) {
-    const { x, y, k } = this.picture.rect;
-    return [x + p.x * k, y + p.y * k];
+    const { x, y, k } = this.picture.rect, seen = through(this.camera, p);
+    return [x + seen.x * k, y + seen.y * k];
   }
+
+  /** The canvas pixel under a pointer, before a camera moved it. */
+  under(event) { return before(this.camera, this.picture.toCanvas(event)); }
 
   outline(map, cx, cy, width, height) {
     const corners = [[-1, -1], [1, -1], [1, 1], [-1, 1]];
@@ -185,12 +192,12 @@ export class Handles {
       && Math.hypot(event.clientX - this.lastPress.x, event.clientY - this.lastPress.y) < 6;
     this.lastPress = again ? null : { time: event.timeStamp, x: event.clientX, y: event.clientY };
     if (again && this.masks.double(event)) return;
-    const start = this.picture.toCanvas(event);
+    const start = this.under(event);
     const node = { dataset: { ...event.target.dataset } }; // handles are drawn anew meanwhile
     follow(this.svg, event, this.bench, () => {
       const drag = grab !== "draw" ? this.dragHandle(node, start) : this.drawing?.points ? this.dragLine(start) : this.drawing && this.dragMarquee(start);
       return drag && {
-        move: (next) => drag.move(this.picture.toCanvas(next), next),
+        move: (next) => drag.move(this.under(next), next),
         end: (finished) => { drag.end(finished); this.render(); },
       };
     }, (held) => { this.held = held; });
@@ -199,9 +206,9 @@ export class Handles {
   /** A box dragged beside an outline's points, or with Shift over it, takes those inside. */
   boxPoints(event) {
     event.preventDefault();
-    const from = this.picture.toCanvas(event);
+    const from = this.under(event);
     follow(this.svg, event, this.bench, () => ({
-      move: (next) => { this.box = { from, to: this.picture.toCanvas(next) }; this.render(); },
+      move: (next) => { this.box = { from, to: this.under(next) }; this.render(); },
       end: (finished) => {
         const box = this.box ?? { from, to: from };
         this.box = null;

@@ -276,7 +276,7 @@ export class MaskHandles {
       const next = corner ? smoothed(mask.outline, Number(n)) : { ...vertex, in_x: 0, in_y: 0, out_x: 0, out_y: 0 };
       outline = mask.outline.map((one, k) => (k === Number(n) ? next : one));
     } else if (grab === "mask-move") {
-      const map = this.map(mask, layer), p = this.handles.picture.toCanvas(event);
+      const map = this.map(mask, layer), p = this.handles.under(event);
       const { u, v } = map.toOwn(p.x, p.y);
       const near = nearestOn(mask.outline, u, v);
       if (near.away * map.unit * this.handles.picture.rect.k > 14) return false;

@@ -27,6 +27,11 @@ export class Layers {
       uncrop: ({ layer }) => bench.set(layer.id, Object.fromEntries(Object.keys(layer.crop).map((name) => [`crop.${name}`, 0]))),
       "more-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, 1),
       "fewer-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, -1),
+      group: ({ targets }) => this.group(targets.filter((one) => one.seam)),
+      "take-apart": ({ layer }) => bench.send("take-apart", { layer: layer.id }).catch(() => null),
+      // the links themselves lead there: only the moment is told
+      "go-in": ({ button }) => this.tellMoment(button),
+      "go-out": ({ button }) => this.tellMoment(button),
       swap: ({ layer }) => layer && this.swap(layer),
       "remove-part": ({ layer, dataset }) => bench.edit({ do: "remove-part", layer: layer.id, part: dataset.part }),
     };
@@ -49,6 +54,22 @@ export class Layers {
     for (const one of layers) if (alone) bench.solo.delete(one.id); else bench.solo.add(one.id);
     bench.tell("solo");
     bench.tell("frame");
+  }
+
+  group(layers) {
+    const { bench } = this;
+    if (!layers.length) { say("Choose the layers first: with Ctrl one more, with Shift all between."); return null; }
+    return bench.send("group", { layers: layers.map((one) => one.id) }).then(() => {
+      bench.also.clear();
+      bench.tell("also");
+      say("They are a shot of their own now: Open it to work inside.");
+    }).catch(() => null);
+  }
+
+  tellMoment(link) {
+    const address = new URL(link.href);
+    address.searchParams.set("at", this.bench.frame);
+    link.href = address;
   }
 
   /** Pull the corners on the picture, or no more; its fold says which. */

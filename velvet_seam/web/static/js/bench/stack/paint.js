@@ -1,6 +1,6 @@
 // Paint: while the brush is taken up, each drag on the picture is a stroke.
 import { say } from "../../common.js";
-import { layerMap, round } from "../handles/geometry.js";
+import { before, layerMap, round } from "../handles/geometry.js";
 import { simplified } from "../masks/shape.js";
 
 const MOST = 4000; // points of a stroke
@@ -88,7 +88,7 @@ export class Paint {
   send(layer, line, setting) {
     const { bench, handles, picture } = this;
     const map = layerMap(layer.place, bench.at(layer), handles.stray(layer), handles.size(layer));
-    const own = line.map(({ x, y }) => { const { u, v } = map.toSource(x, y); return [u, v]; });
+    const own = line.map((p) => { const { x, y } = before(handles.camera, p), { u, v } = map.toSource(x, y); return [u, v]; });
     let kept = simplified(own, 0.35 / picture.rect.k);
     if (kept.length > MOST) kept = kept.filter((_, n) => n % Math.ceil(kept.length / MOST) === 0);
     const points = kept.map((point) => point.map((n) => round(n, 1)));

@@ -37,7 +37,7 @@ export class Stack {
     }
     const many = document.getElementById("many");
     many.hidden = bench.also.size === 0;
-    many.textContent = `${bench.targets.length} chosen: what is done to one is done to all`;
+    many.firstElementChild.textContent = `${bench.targets.length} chosen: what is done to one is done to all`;
     for (const card of this.root.querySelectorAll(".card[data-layer]")) {
       const layer = bench.shot.layers.find((one) => one.id === card.dataset.layer);
       card.classList.toggle("off", Boolean(layer?.hidden) || (bench.solo.size > 0 && !bench.solo.has(card.dataset.layer)));

@@ -2,8 +2,6 @@
 import { sourceAlong } from "./moving.js";
 import { NAMES } from "./parts.js";
 
-const TALL = 240; // of a strip as it is sent
-
 export class Films {
   constructor(bench, strip) {
     Object.assign(this, { bench, strip });
@@ -17,20 +15,20 @@ export class Films {
   get bar() { return this.strip.rows[1]; }
 
   clip(layer) {
-    const item = layer.source?.kind === "footage" ? this.bench.state.footage[layer.source.footage] : null;
+    const item = ["footage", "nested"].includes(layer.source?.kind) ? this.bench.state.footage[layer.source.footage] : null;
     return item && item.kind !== "sound" && !item.missing ? item : null;
   }
 
   /** The pictures of a piece of footage at the height of a bar, side by side; none until they are there. */
   tilesOf(item) {
-    const { bar } = this, key = `${item.id} ${bar}`;
+    const { bar } = this, key = `${item.id} ${item.seen ?? ""} ${bar}`;
     if (this.tiles.has(key)) return this.tiles.get(key);
     if (!item.ready) return null;
     this.tiles.set(key, null);
     const image = new Image();
     image.onload = () => {
       const ratio = devicePixelRatio || 1, tall = Math.round(bar * ratio);
-      const count = Math.max(1, Math.round(image.naturalWidth / ((item.width * TALL) / item.height)));
+      const count = Math.max(1, Math.round(image.naturalWidth / ((item.width * image.naturalHeight) / item.height)));
       const wide = Math.max(1, Math.round((image.naturalWidth / count) * (tall / image.naturalHeight)));
       const small = document.createElement("canvas");
       Object.assign(small, { width: wide * count, height: tall });
@@ -38,7 +36,7 @@ export class Films {
       this.tiles.set(key, { small, count, wide, tall });
       if (!this.strip.held) this.strip.render();
     };
-    image.src = `/footage/${item.id}/strip.jpg`;
+    image.src = item.seen ? `/shots/${item.id}/strip.jpg?r=${item.seen}` : `/footage/${item.id}/strip.jpg`;
     return null;
   }
 

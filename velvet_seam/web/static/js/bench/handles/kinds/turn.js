@@ -6,12 +6,12 @@ const REACH = 26;
 
 export const turn = {
   grab: "turn",
-  draw({ svg, inside, knob, point, map, size, place, stray }) {
+  draw({ svg, inside, knob, point, map, size, place }) {
     const middle = point(map.toCanvas(0, 0));
-    const angle = ((place.rotation + stray.turn) * Math.PI) / 180;
     const topEdge = point(map.toCanvas(0, ((place.flip_y ? 1 : -1) * size.height) / 2));
     const long = Math.max(Math.hypot(topEdge[0] - middle[0], topEdge[1] - middle[1]) - REACH, REACH);
-    const [x, y] = inside([middle[0] + long * Math.sin(angle), middle[1] - long * Math.cos(angle)]);
+    const [a, b] = [topEdge[0] - middle[0], topEdge[1] - middle[1]], length = Math.hypot(a, b) || 1;
+    const [x, y] = inside([middle[0] + (long * a) / length, middle[1] + (long * b) / length]);
     add(svg, "circle", { class: "knob", cx: x, cy: y, r: knob + 1, "data-grab": "turn" });
     add(svg, "path", { class: "frame-line", d: `M${x - 4} ${y - 12}q4 -4 8 0` });
   },
