@@ -57,6 +57,7 @@ ICONS = [
     "contrast",
     "search",
     "replace",
+    "folder-open",
     "group",
     "ungroup",
     "log-in",

@@ -126,35 +126,18 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
     from velvet_seam.core.engine.delivery import Delivery
     from velvet_seam.core.engine.render import render, render_still
     from velvet_seam.core.formats.cube_file import read_cube
+    from velvet_seam.core.formats.opened import Opened
     from velvet_seam.core.formats.shot_file import read_shot_file
-    from velvet_seam.core.media.material import Material
-    from velvet_seam.core.media.probe import probe
-    from velvet_seam.core.sound.decode import Sound, decode_sound
-    from velvet_seam.core.sound.mix import Sounds
 
     file = read_shot_file(shot_path)
-    probes = {identity: probe(path) for identity, path in file.files.items()}
-    materials = {
-        identity: Material(identity, path, probes[identity], preview=False)
-        for identity, path in file.files.items()
-    }
+    opened = Opened(file)
     cubes = {identity: read_cube(path.read_bytes())[0] for identity, path in file.tables.items()}
-    sounds: dict[str, Sound] = {}
-
-    def sound_of(identity: str) -> Sound | None:
-        if not probes[identity].has_sound:
-            return None
-        if identity not in sounds:
-            sounds[identity] = decode_sound(file.files[identity])
-        return sounds[identity]
-
-    heard = Sounds(sound_of, lambda identity: probes[identity].length)
     if not output.parent.is_dir():
         raise Problem(f"There is no folder {output.parent}.")
     if output.suffix.lower() == ".png":
         if frame is None:
             raise Problem("A PNG holds one frame: say which with --frame N.")
-        render_still(file.shot, frame, output, materials.__getitem__, cubes.get)
+        render_still(file.shot, frame, output, opened.footage, cubes.get)
         return 0
     kinds = {form.suffix: form.name for form in FORMS}
     if output.suffix.lower() not in kinds:
@@ -163,7 +146,7 @@ def _render(shot_path: Path, output: Path, frame: int | None, options: dict[str,
     delivery = Delivery.model_validate({"kind": kinds[output.suffix.lower()], **options})
 
     _film(output, len(delivery.frames(file.shot)), lambda ranges, each: render(
-        file.shot, output, materials.__getitem__, heard, delivery, ranges=ranges, tables=cubes.get, each=each,
+        file.shot, output, opened.footage, opened.sounds, delivery, ranges=ranges, tables=cubes.get, each=each,
     ))  # fmt: skip
     return 0
 
@@ -190,9 +173,8 @@ def _film(
 
 def _matte(shot_path: Path, name: str, output: Path, frames: str | None) -> int:
     from velvet_seam.core.engine.matte_files import write_mattes
+    from velvet_seam.core.formats.opened import Opened
     from velvet_seam.core.formats.shot_file import read_shot_file
-    from velvet_seam.core.media.material import Material
-    from velvet_seam.core.media.probe import probe
 
     file = read_shot_file(shot_path)
     found = [one for one in file.shot.layers if name in (one.id, one.name)]
@@ -213,16 +195,13 @@ def _matte(shot_path: Path, name: str, output: Path, frames: str | None) -> int:
             raise Problem("Frames are given as A:B, first and last, such as 10:40.")
         wanted = range(int(first), int(last) + 1)
     output.mkdir(parents=True, exist_ok=True)
-    materials = {
-        identity: Material(identity, path, probe(path), preview=False)
-        for identity, path in file.files.items()
-    }
+    opened = Opened(file)
 
     def each(frame: int) -> None:
         if sys.stderr.isatty():
             print(f"\rframe {frame}", end="", file=sys.stderr)
 
-    count = write_mattes(file.shot, found[0].id, output, materials.__getitem__, wanted, each)
+    count = write_mattes(file.shot, found[0].id, output, opened.footage, wanted, each)
     print(f"{count} frames of {found[0].name} in {output}")
     return 0
 

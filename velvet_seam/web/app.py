@@ -30,6 +30,7 @@ from velvet_seam.web import (
     looks,
     marks,
     nesting,
+    opening,
     renders,
     shots,
     warming,
@@ -48,7 +49,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening,
 )  # fmt: skip
 """What has addresses of its own."""
 

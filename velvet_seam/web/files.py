@@ -32,7 +32,10 @@ def save(identity: str, context: Ctx) -> Response:
     """``shot.json`` and its footage, as ``velvet-seam render`` reads it. Stored, not compressed:
     media does not become smaller."""
     shot = context.library.shots.get(identity).shot
-    items = {i: context.library.footage.get(i) for i in sorted(shot.footage_ids())}
+    shots = {one: context.library.shots.get(one).shot for one in context.library.inside(identity)}
+    every = (shot, *shots.values())
+    ids = set().union(*(one.footage_ids() for one in every)) - set(shots)
+    items = {i: context.library.footage.get(i) for i in sorted(ids)}
     files = {}
     for identity_, item in items.items():
         stem = plain_name(item.name.rsplit(".", 1)[0])
@@ -45,13 +48,13 @@ def save(identity: str, context: Ctx) -> Response:
     kept = context.library.tables
     tables = {
         one: (f"{one}.cube", f"tables/{one}.cube")
-        for one in sorted(table_ids(shot))
+        for one in sorted(set().union(*map(table_ids, every)))
         if kept.path(one).exists()
     }
     path = context.library.folder.incoming().with_suffix(".zip")
     try:
         with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-            archive.writestr("shot.json", shot_file_text(shot, files, tables))
+            archive.writestr("shot.json", shot_file_text(shot, files, tables, shots))
             for identity_, item in items.items():
                 archive.write(item.path, files[identity_][1])
             for one, (_, name) in tables.items():

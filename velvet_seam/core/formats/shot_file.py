@@ -6,11 +6,13 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from pydantic import Field, ValidationError, field_validator
 
+from velvet_seam.core.engine.nested import levels, nested_ids
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot, load, sentence, table_ids
 from velvet_seam.core.words import Id, Name, Part
@@ -42,6 +44,8 @@ class ShotFile:
     names: dict[str, str]
     tables: dict[str, Path]
     """Tables of colours that its looks refer to."""
+    shots: dict[str, Shot]
+    """Shots that lie in it, however deep, by the ids that layers have of them."""
 
 
 def read_shot_file(path: Path) -> ShotFile:
@@ -62,15 +66,32 @@ def read_shot_file(path: Path) -> ShotFile:
         raise Problem(f"{path.name} is not a shot file.")
     shot = load(json.dumps(document.get("shot")))
     folder = path.resolve().parent
-    sources, tables = _sources(document.get("footage")), _sources(document.get("tables"))
-    files = _files(folder, sources, shot.footage_ids(), "footage")
+    sources, tables = sources_of(document.get("footage")), sources_of(document.get("tables"))
+    shots = _shots(document.get("shots"))
+    every = (shot, *shots.values())
+    missing = sorted(set().union(*map(nested_ids, every)) - set(shots))
+    if missing:
+        raise Problem(f"The shot uses the shot {missing[0]}, which the file does not hold.")
+    for identity in shots:
+        levels(identity, shots.__getitem__)
+    wanted = set().union(*(one.footage_ids() for one in every)) - set(shots)
+    coloured = set().union(*map(table_ids, every))
     return ShotFile(
-        shot, files, {identity: source.name for identity, source in sources.items()},
-        _files(folder, tables, table_ids(shot), "table"),
+        shot, _files(folder, sources, wanted, "footage"),
+        {identity: source.name for identity, source in sources.items()},
+        _files(folder, tables, coloured, "table"), shots,
     )  # fmt: skip
 
 
-def _sources(given: object) -> dict[str, Source]:
+def _shots(given: object) -> dict[str, Shot]:
+    """The shots that lie in a shot file's, by their ids."""
+    return {
+        str(identity): load(json.dumps(one))
+        for identity, one in (given if isinstance(given, dict) else {}).items()
+    }
+
+
+def sources_of(given: object) -> dict[str, Source]:
     """Files that a shot file names, by their ids."""
     found: dict[str, Source] = {}
     for identity, one in (given if isinstance(given, dict) else {}).items():
@@ -99,9 +120,11 @@ def _files(
 
 
 def shot_file_text(
-    shot: Shot, files: dict[Id, tuple[Name, str]], tables: dict[str, tuple[Name, str]] | None = None
-) -> str:
-    """The text of a shot file; ``files`` and ``tables`` give the name and the relative path of each footage and table."""
+    shot: Shot, files: dict[Id, tuple[Name, str]], tables: dict[str, tuple[Name, str]] | None = None,
+    shots: Mapping[str, Shot] | None = None,
+) -> str:  # fmt: skip
+    """The text of a shot file; ``files`` and ``tables`` give the name and the relative path of each footage and table,
+    ``shots`` are those that lie in it."""
 
     def named(given: dict[str, tuple[str, str]]) -> dict[str, object]:
         return {
@@ -114,5 +137,10 @@ def shot_file_text(
         "shot": shot.model_dump(mode="json"),
         "footage": named(files),
         **({"tables": named(tables)} if tables else {}),
+        **(
+            {"shots": {one: held.model_dump(mode="json") for one, held in sorted(shots.items())}}
+            if shots
+            else {}
+        ),
     }
     return json.dumps(document, indent=2, ensure_ascii=False) + "\n"

@@ -91,7 +91,7 @@ function sendBlob(method, path, blob, onProgress, stop) {
 
 /** Send one file in slices; a broken connection, or a program started anew, is waited for and what
  * has arrived is not sent again. `stop.now()` gives it up. */
-export async function sendFile(file, onProgress, stop = {}) {
+export async function sendFile(file, onProgress, stop = {}, then = "finish") {
   let given = false, tries = 0;
   const known = { at: 0, crc: 0 };
   stop.now = () => { given = true; stop.abort?.(); };
@@ -111,7 +111,7 @@ export async function sendFile(file, onProgress, stop = {}) {
         tries = 0;
       }
       onProgress(1);
-      return await post(`/footage/arrivals/${here.id}/finish`, { crc: await digestTo(file, file.size, known) });
+      return await post(`/footage/arrivals/${here.id}/${then}`, { crc: await digestTo(file, file.size, known) });
     } catch (problem) {
       if (problem) {
         if (problem.message === "cancelled" && here) fetch(`/footage/arrivals/${here.id}`, { method: "DELETE" });

@@ -1,5 +1,5 @@
 // The wall of shots: posters that play while the pointer rests on them.
-import { ask, drawTile } from "./common.js";
+import { ask, drawTile, say, sendFile } from "./common.js";
 
 const TILES = 12;
 const still = matchMedia("(prefers-reduced-motion: reduce)");
@@ -70,6 +70,24 @@ document.addEventListener("click", async (event) => {
   await ask(`/shots/${button.dataset.remove}`, { method: "DELETE" });
   button.closest("li").remove();
 });
+
+// what was saved as files comes back as a shot
+const saved = document.getElementById("open-saved");
+saved?.addEventListener("change", async () => {
+  const [file] = saved.files, button = document.getElementById("open-button");
+  saved.value = "";
+  if (!file) return;
+  button.disabled = true;
+  try {
+    const { id } = await sendFile(file, (part) => say(part === null ? `The connection broke; ${file.name} goes on by itself.` : `Opening ${file.name}: ${Math.round(100 * part)} %`), {}, "open");
+    location.href = `/shots/${id}`;
+  } catch (problem) {
+    say(problem.message, true);
+  } finally {
+    button.disabled = false;
+  }
+});
+document.getElementById("open-button")?.addEventListener("click", () => saved.click());
 
 // a name is changed where it stands
 document.addEventListener("click", (event) => {
