@@ -170,7 +170,13 @@ def blurs(say: Say) -> None:
         off = np.abs(blurred(small, sigma) - exact)
         say(f"Gaussian, deviation {sigma}", f"{own:.1f} ({half:.1f}) ms",
             f"OpenCV {theirs / own:.1f} times that; off {off.mean():.2f} / {off.max():.1f} (aim 0.3 / 2)")  # fmt: skip
-    aims = {"line-blur": "aim 20", "glow": "aim 30", "defocus": "aim 30"}
+    aims = {
+        "line-blur": "aim 20",
+        "spin-blur": "aim 60",
+        "zoom-blur": "aim 60",
+        "glow": "aim 30",
+        "defocus": "aim 30",
+    }
     for kind in LOOKS:
         if not issubclass(kind, Area) or kind_of(kind) == "blur":
             continue

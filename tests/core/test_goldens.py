@@ -17,6 +17,7 @@ from PIL import Image
 
 from velvet_seam.core.around import AROUND
 from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.engine.nested import Nested
 from velvet_seam.core.looks import LOOKS
 from velvet_seam.core.masks import MASKS
 from velvet_seam.core.mattes import MATTES
@@ -95,8 +96,18 @@ def shot(*layers: dict[str, Any], **more: Any) -> Shot:
     )
 
 
+def found(identity: str) -> Any:
+    """Drawn footage, or a shot to lie in another one: a garden under a disc, on a clear canvas."""
+    if identity != "s-inside":
+        return Drawn(identity.removeprefix("f-"))
+    small = {"place": {"x": 50, "y": 36, "scale": 60, "rotation": 10}}
+    clear = {"width": WIDTH, "height": HEIGHT, "background": "none"}
+    of = shot(layer("g", "garden", **small), layer("p", "paper"), canvas=clear)
+    return Nested(of, lambda one: found(one).digest)
+
+
 def seen(of: Shot, frame: int = 6) -> np.ndarray:
-    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    engine = Engine(found)
     return engine.picture(engine.plan(of, frame))[..., :3].copy()
 
 
@@ -146,7 +157,7 @@ MADE: dict[str, dict[str, Any]] = {
 
 
 def _below(kind: type[SourceBase]) -> list[dict[str, Any]]:
-    return [layer("b", "garden")] if kind.adjusts else []
+    return [layer("b", "garden")] if kind.adjusts or kind.moves else []
 
 
 def _look(kind: type[SourceBase]) -> dict[str, Any]:
@@ -154,9 +165,15 @@ def _look(kind: type[SourceBase]) -> dict[str, Any]:
 
 
 def sources() -> Tiles:
-    more = {"colour": {"colour": "#7090d0"}, "footage": {"footage": "f-card"}, **MADE}
+    more = {
+        "colour": {"colour": "#7090d0"},
+        "footage": {"footage": "f-card"},
+        "nested": {"footage": "s-inside"},
+        **MADE,
+    }
+    placed = {"camera": {"place": {"x": 70, "y": 45, "scale": 130, "rotation": 15}}}
     return {
-        kind_of(kind): seen(shot(*_below(kind), layer("a", "card", source={"kind": kind_of(kind), **more.get(kind_of(kind), {})}, **_look(kind))))
+        kind_of(kind): seen(shot(*_below(kind), layer("a", "card", **placed.get(kind_of(kind), {}), source={"kind": kind_of(kind), **more.get(kind_of(kind), {})}, **_look(kind))))
         for kind in SOURCES
     }  # fmt: skip
 

@@ -31,7 +31,7 @@ BY_NAME = {kind_of(kind): kind for kind in LOOKS}
 NEUTRAL: dict[str, dict[str, Any]] = {
     "light": {}, "balance": {}, "curves": {}, "decision": {}, "saturation": {},
     "tints": {"shadows_by": 0, "highlights_by": 0}, "flicker": {"amount": 0}, "blur": {"radius": 0},
-    "line-blur": {"length": 0}, "defocus": {"radius": 0}, "sharpen": {"amount": 0}, "glow": {"amount": 0},
+    "line-blur": {"length": 0}, "spin-blur": {"angle": 0}, "zoom-blur": {"amount": 0}, "defocus": {"radius": 0}, "sharpen": {"amount": 0}, "glow": {"amount": 0},
     "vignette": {"amount": 0}, "grain": {"amount": 0}, "channel-split": {"apart": 0}, "blocks": {"size": 1},
     "ripple": {"amount": 0}, "slices": {"amount": 0},
     "lut": {}, "monochrome": {"strength": 0}, "negative": {"strength": 0}, "posterise": {"strength": 0}, "mirror": {"strength": 0},

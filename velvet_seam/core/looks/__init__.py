@@ -30,15 +30,17 @@ from velvet_seam.core.looks.ripple import Ripple
 from velvet_seam.core.looks.saturation import Saturation
 from velvet_seam.core.looks.sharpen import Sharpen
 from velvet_seam.core.looks.slices import Slices
+from velvet_seam.core.looks.spin_blur import SpinBlur
 from velvet_seam.core.looks.split import ChannelSplit
 from velvet_seam.core.looks.tints import Tints
 from velvet_seam.core.looks.vignette import Vignette
+from velvet_seam.core.looks.zoom_blur import ZoomBlur
 
 __all__ = ["GROUPS", "LOOKS", "Area", "Ground", "LookBase", "LookPart", "Stage", "Tone", "Work"]
 
 LOOKS: tuple[type[LookBase], ...] = (
     Light, Balance, Curves, Saturation, Tints, Decision, Monochrome, Negative, Posterise, Flicker, Lut,
-    Blur, LineBlur, Defocus, Sharpen, Glow,
+    Blur, LineBlur, SpinBlur, ZoomBlur, Defocus, Sharpen, Glow,
     Vignette, Grain, ChannelSplit, Blocks,
     Ripple, Slices, Mirror,
 )  # fmt: skip
