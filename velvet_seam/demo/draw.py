@@ -23,12 +23,18 @@ from velvet_seam.demo import (
     curtain,
     dancer,
     embers,
+    flare,
     fox,
+    glitter,
     hand,
+    hare,
     moth,
+    noises,
     sea,
     stage,
     tonight,
+    town,
+    varnish,
     waltz,
     whoosh,
 )  # fmt: skip
@@ -49,6 +55,9 @@ CLIPS: dict[str, tuple[Callable[[int], NDArray[np.uint8]], int, int]] = {
     "dancer-backlit": (dancer.picture, dancer.FRAMES, 23),
     "ink-in-milk": (dancer.ink, dancer.FRAMES, 25),
     "curtain-pass": (curtain.picture, curtain.FRAMES, 24),
+    "glitter-burst": (glitter.picture, glitter.FRAMES, 24),
+    "lantern-flare": (flare.picture, flare.FRAMES, 25),
+    "hare": (hare.picture, hare.FRAMES, 24),
 }
 
 
@@ -64,18 +73,25 @@ def draw_clip(name: str) -> str:
 
 
 def draw_rest() -> str:
-    """The moon as PNG with coverage, the hand on white as JPEG, the sounds as WAV."""
+    """The moon as PNG with coverage, the hand on white, the town and the varnish as JPEG, the sounds as WAV."""
     moon = cv2.cvtColor(sea.moon(), cv2.COLOR_RGBA2BGRA)
     cv2.imwrite(str(FOLDER / "moon-still.png"), moon, [cv2.IMWRITE_PNG_COMPRESSION, 9])
     still = cv2.cvtColor(hand.picture(), cv2.COLOR_RGB2BGR)
     cv2.imwrite(str(FOLDER / "cut-hand-still.jpg"), still, [cv2.IMWRITE_JPEG_QUALITY, 93])
-    for name, made in (("tin-waltz", waltz), ("whoosh", whoosh)):
+    for name, drawn in (("paper-town", town.picture), ("cracked-varnish", varnish.picture)):
+        flat = cv2.cvtColor(drawn(), cv2.COLOR_RGB2BGR)
+        cv2.imwrite(str(FOLDER / f"{name}.jpg"), flat, [cv2.IMWRITE_JPEG_QUALITY, 90])
+    sounds = {
+        "tin-waltz": waltz.sound, "whoosh": whoosh.sound, "drum-roll": noises.drum_roll,
+        "sheet-thunder": noises.sheet_thunder, "squeak": noises.squeak,
+    }  # fmt: skip
+    for name, sound in sounds.items():
         with wave.open(str(FOLDER / f"{name}.wav"), "wb") as file:
             file.setnchannels(2)
             file.setsampwidth(2)
-            file.setframerate(made.RATE)
-            file.writeframes(np.rint(made.sound() * 32767).astype("<i2").tobytes())
-    return "moon-still.png, cut-hand-still.jpg, tin-waltz.wav, whoosh.wav"
+            file.setframerate(waltz.RATE)
+            file.writeframes(np.rint(sound() * 32767).astype("<i2").tobytes())
+    return f"the moon, {len(sounds)} sounds and three stills"
 
 
 def main(names: list[str]) -> None:

@@ -7,21 +7,36 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from velvet_seam.core.masks import BoxMask
+from velvet_seam.core.around import OuterGlow
+from velvet_seam.core.looks.light import Light
+from velvet_seam.core.looks.tints import Tints
+from velvet_seam.core.looks.vignette import Vignette
+from velvet_seam.core.masks import BoxMask, OvalMask
 from velvet_seam.core.mattes import LayerMatte, LumaKey, ScreenKey
+from velvet_seam.core.shot.around import Around
 from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span
+from velvet_seam.core.shot.look import Look
+from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.seam import Edge, Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
-from velvet_seam.core.sources import ColourSource, FootageSource
+from velvet_seam.core.sources import (
+    AdjustmentSource,
+    ColourSource,
+    FootageSource,
+    NestedSource,
+    ParticlesSource,
+)
 from velvet_seam.demo.dressed import four_windows, the_foxs_aside, tonight_at_eight
 from velvet_seam.demo.moving import (
     behind_the_curtain,
     cape_on_the_line,
     full_house,
+    keys,
     paper_star,
     tumble_echo,
 )
 from velvet_seam.demo.shelf import stock
+from velvet_seam.demo.tower import up_the_tower
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library
 from velvet_seam.work.jobs.prepare import prepare
@@ -38,9 +53,21 @@ def fill(root: Path, say: Callable[[str], None] = print) -> Library:
 
     held = stock(library, ready)
     here = {standing.shot.name for standing in library.shots.all()}
+
+    def kept(shot: Shot) -> str:
+        """The id of a shot by its name, which is put on the wall where it is not there yet."""
+        found = (one.id for one in library.shots.all() if one.shot.name == shot.name)
+        return next(found, None) or library.shots.add(shot)
+
+    def tower(footage: dict[str, str]) -> Shot:
+        return up_the_tower(footage, kept)
+
+    def dancer(footage: dict[str, str]) -> Shot:
+        return the_backlit_dancer(footage, kept)
+
     shots = (
-        the_foxs_aside, four_windows, full_house, cape_on_the_line, tumble_echo, behind_the_curtain, paper_star, tonight_at_eight,
-        the_backlit_dancer, moth_over_the_paper_sea,
+        tower, the_foxs_aside, four_windows, full_house, cape_on_the_line, tumble_echo, behind_the_curtain, paper_star, tonight_at_eight,
+        dancer, moth_over_the_paper_sea,
     )  # fmt: skip
     for make in shots:
         shot = make(held)
@@ -101,9 +128,30 @@ def moth_over_the_paper_sea(footage: dict[str, str]) -> Shot:
     )
 
 
-def the_backlit_dancer(footage: dict[str, str]) -> Shot:
-    """A double exposure: the dark figure before the sheet is filled with a paper night, by a matte
-    of its own brightness; ink moves through the sheet, and embers rise from the dress."""
+def fire_moon(footage: dict[str, str]) -> Shot:
+    """A paper moon with fire round it, as a shot of its own: three sources, clear beside them."""
+    whole, middle = Span(first=0, last=99), Place(x=400, y=400)
+    ring = OvalMask(id="m-ring", x=0, y=0, width=760, height=760, feather_in=150, fixed="canvas")
+    return Shot(
+        name="Fire moon", canvas=Canvas(width=800, height=800, background="none"),
+        rate=Fraction(25), length=100,
+        layers=(
+            Layer(id="l-fire", name="Fire", thread=3, source=FootageSource(footage=footage["embers"]),
+                  span=whole, place=Place(x=400, y=120, scale=74), seam=Seam(masks=(ring,), blend="screen")),
+            Layer(id="l-moon", name="Moon", thread=1, source=FootageSource(footage=footage["moon-still"]),
+                  span=whole, place=revised(middle, scale=66),
+                  around=Around(glow=OuterGlow(on=True, colour="#ff9a3c", radius=90, strength=90))),
+            Layer(id="l-sparks", name="Sparks", thread=4, span=whole, place=middle,
+                  source=ParticlesSource(what="sparks", colour="#ffb45a", count=60, size=7, speed=120, life=2),
+                  seam=Seam(masks=(revised(ring, id="m-sparks"),), blend="screen")),
+        ),
+    )  # fmt: skip
+
+
+def the_backlit_dancer(footage: dict[str, str], add: Callable[[Shot], str]) -> Shot:
+    """A double exposure: the dark figure before the sheet is opened onto a painted town at night, by a matte of its own
+    brightness; ink moves through the sheet, embers rise from the dress, and she holds a moon with fire round it, which is
+    a shot of its own. One look lies over all, at four fifths of its strength."""
     whole = Span(first=0, last=99)
 
     def clip(identity: str, name: str, thread: int, file: str, **more: Any) -> Layer:
@@ -126,12 +174,18 @@ def the_backlit_dancer(footage: dict[str, str]) -> Shot:
             clip("l-ink", "Ink", 1, "ink-in-milk", seam=Seam(blend="soft-light", opacity=46)),
             clip("l-shape", "Dancer's shape", 2, "dancer-backlit", hidden=True,
                  seam=Seam(matte=(dark,), edge=Edge(specks=120, holes=400, density=140))),
-            clip("l-night", "Night", 3, "paper-sea", place=Place(x=540, y=1010, scale=112),
+            clip("l-night", "Painted town", 3, "paper-town", place=Place(x=540, y=1010, scale=92),
                  seam=Seam(matte=(shape,))),
             clip("l-embers", "Embers", 4, "embers", place=Place(x=540, y=760, scale=118),
                  seam=Seam(matte=(sparks,), blend="screen")),
+            Layer(id="l-moon", name="Fire moon", thread=6, source=NestedSource(footage=add(fire_moon(footage))),
+                  span=whole, place=Place(x=320, y=keys((0, 340.0), (50, 318.0), (99, 340.0)), scale=46)),
             Layer(id="l-warm", name="Warm light", thread=5, source=ColourSource(colour="#e8a25a"),
                   span=whole, place=Place(x=540, y=960), seam=Seam(blend="soft-light", opacity=30)),
+            Layer(id="l-light", name="One light", thread=8, source=AdjustmentSource(), span=whole, place=Place(x=540, y=960),
+                  look=Look(strength=80, parts=(
+                      Tints(id="p-tints", shadows="#2c3a6e", shadows_by=30, highlights="#f0c070", highlights_by=26),
+                      Light(id="p-light", contrast=12), Vignette(id="p-vignette", amount=44, size=52)))),
         ),
         sounds=(
             SoundTrack(id="t-waltz", name="Tin waltz", footage=footage["tin-waltz"], span=whole),

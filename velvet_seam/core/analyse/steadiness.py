@@ -186,8 +186,10 @@ def _agreeing(
     says = np.bincount(fields, near, minlength=FIELDS * FIELDS) > 0.5 * count
     known, rim = count > 0, np.zeros(FIELDS * FIELDS, bool)
     rim[fields[outer]] = True
+    if rim.sum() < 3:
+        return None
     border, whole = says[rim].mean(), says[known].mean()
-    if rim.sum() < 3 or not any(border >= least and whole >= most for least, most in enough):
+    if not any(border >= least and whole >= most for least, most in enough):
         return None
     return np.asarray(says[fields])
 
