@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Annotated, Any, BinaryIO, Literal
 from urllib.parse import unquote
 
+import numpy as np
 from fastapi import APIRouter, Header, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, Field
@@ -16,6 +17,8 @@ from starlette.requests import ClientDisconnect
 from velvet_seam.core.analyse.first_look import Grade, verdicts
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Full, Problem
+from velvet_seam.core.sound.mix import wav_head, wav_samples
+from velvet_seam.core.timing.rate import SOUND_RATE
 from velvet_seam.store.arrivals import MAX_BYTES
 from velvet_seam.store.footage import FootageItem, shown_name
 from velvet_seam.web.context import Context, Ctx, gives, templates
@@ -26,6 +29,11 @@ router = APIRouter()
 
 Whose = Literal["all", "yours", "shelf"]
 """All footage, what was brought in, or what ships with the application."""
+
+Kind = Literal["", "clip", "still", "sound"]
+"""Only footage of a kind, or of every one."""
+
+HEARD_SECONDS = 12
 
 
 def cards(context: Context, items: list[FootageItem]) -> list[dict[str, Any]]:
@@ -59,22 +67,29 @@ def first_words(context: Context, item: FootageItem) -> list[tuple[Grade, str]]:
 
 
 @router.get("/footage", response_class=HTMLResponse)
-def page(request: Request, context: Ctx, of: Whose = "all") -> Response:
-    shown = {"page": "footage", **_shown(context, of)}
+def page(request: Request, context: Ctx, of: Whose = "all", kind: Kind = "") -> Response:
+    shown = {"page": "footage", **_shown(context, of, kind)}
     return templates.TemplateResponse(request, "footage.html", shown)
 
 
 @router.get("/footage/cards", response_class=HTMLResponse)
-def card_list(request: Request, context: Ctx, of: Whose = "all") -> Response:
-    return templates.TemplateResponse(request, "parts/footage_cards.html", _shown(context, of))
+def card_list(
+    request: Request, context: Ctx, of: Whose = "all", kind: Kind = ""
+) -> Response:  # fmt: skip
+    return templates.TemplateResponse(
+        request, "parts/footage_cards.html", _shown(context, of, kind)
+    )
 
 
-def _shown(context: Context, of: Whose) -> dict[str, Any]:
+def _shown(context: Context, of: Whose, kind: Kind) -> dict[str, Any]:
     items = context.library.footage.all()
-    kept = [item for item in items if of == "all" or item.shelf == (of == "shelf")]
+    kept = [
+        item for item in items
+        if (of == "all" or item.shelf == (of == "shelf")) and kind in ("", item.probe.kind)
+    ]  # fmt: skip
     counts = {"all": len(items), "shelf": sum(item.shelf for item in items)}
     counts["yours"] = counts["all"] - counts["shelf"]
-    return {"cards": cards(context, kept), "of": of, "counts": counts}
+    return {"cards": cards(context, kept), "of": of, "kind": kind, "counts": counts}
 
 
 class Arriving(BaseModel):
@@ -223,12 +238,14 @@ def _write(file: BinaryIO, chunk: bytes) -> None:
 
 
 @router.delete("/footage/{identity}", response_class=HTMLResponse)
-def remove(identity: str, request: Request, context: Ctx, of: Whose = "all") -> Response:
+def remove(
+    identity: str, request: Request, context: Ctx, of: Whose = "all", kind: Kind = ""
+) -> Response:  # fmt: skip
     for job in context.library.jobs.all("prepare"):
         if job.target == identity:
             context.library.jobs.cancel(job.id)
     context.library.footage.remove(identity, context.library.shots)
-    return card_list(request, context, of)
+    return card_list(request, context, of, kind)
 
 
 @router.get("/footage/{identity}/poster.jpg", **gives("image/jpeg"))
@@ -244,6 +261,17 @@ def strip(identity: str, context: Ctx) -> Response:
 @router.get("/footage/{identity}/wave.json", **gives("application/json"))
 def wave(identity: str, context: Ctx) -> Response:
     return _file(context.library.folder.wave(context.library.footage.get(identity).id))
+
+
+@router.get("/footage/{identity}/heard.wav", **gives("audio/wav"))
+def heard(identity: str, context: Ctx) -> Response:
+    """The beginning of what is heard of it, for a hand that rests on it."""
+    sound = context.library.sound_of(context.library.footage.get(identity).id)
+    if sound is None:
+        raise Problem("It has no sound.")
+    some = np.clip(np.asarray(sound[: HEARD_SECONDS * SOUND_RATE]), -1, 1)
+    data = wav_head(len(some)) + wav_samples(some)
+    return Response(data, media_type="audio/wav", headers={"cache-control": "max-age=86400"})
 
 
 def _file(path: Path) -> Response:

@@ -200,3 +200,19 @@ document.addEventListener("htmx:response:error", (event) => {
   try { sentence = JSON.parse(event.detail.ctx.text).problem ?? sentence; } catch { /* not JSON */ }
   say(sentence, true);
 });
+
+/** A sound is heard while the pointer, or the focus, rests on it. */
+let heard = null, hearing = 0;
+function hear(box) {
+  if (box === heard?.box) return;
+  clearTimeout(hearing);
+  heard?.audio.pause();
+  heard = null;
+  if (!box) return;
+  hearing = setTimeout(() => {
+    heard = { box, audio: new Audio(`/footage/${box.dataset.hear}/heard.wav`) };
+    heard.audio.play().catch(() => {}); // a browser may want a click on the page first
+  }, 220);
+}
+for (const name of ["pointerover", "focusin"]) document.addEventListener(name, ({ target }) => hear(target.closest?.("[data-hear]") ?? null));
+document.addEventListener("visibilitychange", () => { if (document.hidden) hear(null); });

@@ -59,8 +59,8 @@ async function takeAll(files) {
 }
 
 function refresh() {
-  const { of } = document.getElementById("cards").dataset;
-  window.htmx.ajax("GET", `/footage/cards?of=${of}`, { target: "#cards", swap: "innerMorph" });
+  const { of, kind } = document.getElementById("cards").dataset;
+  window.htmx.ajax("GET", `/footage/cards?of=${of}&kind=${kind}`, { target: "#cards", swap: "innerMorph" });
 }
 
 // a file that has gone missing is found again: the right one is put in its place

@@ -17,8 +17,12 @@ export class Shelf {
       event.target.value = "";
     });
     this.pop.addEventListener("click", (event) => {
-      const whose = event.target.closest("[data-of]");
+      const whose = event.target.closest("[data-of]"), kind = event.target.closest("[data-only-kind]");
       if (whose) this.filter(whose);
+      if (kind) {
+        for (const one of this.pop.querySelectorAll("[data-only-kind]")) one.setAttribute("aria-pressed", one === kind);
+        this.filter(this.pop.querySelector("[data-of][aria-pressed='true']"));
+      }
     });
   }
 
@@ -55,8 +59,9 @@ export class Shelf {
   filter(chosen) {
     if (!chosen) return;
     for (const one of this.pop.querySelectorAll("[data-of]")) one.setAttribute("aria-pressed", one === chosen);
+    const kind = this.pop.querySelector("[data-only-kind][aria-pressed='true']")?.dataset.onlyKind;
     for (const item of this.pop.querySelectorAll("[data-add]")) {
-      const other = chosen.dataset.of !== "all" && item.dataset.whose !== chosen.dataset.of;
+      const other = (kind && item.dataset.kind !== kind) || (chosen.dataset.of !== "all" && item.dataset.whose !== chosen.dataset.of);
       item.hidden = other || item.dataset.unfit === "true";
     }
   }
