@@ -57,6 +57,7 @@ ICONS = [
     "contrast",
     "search",
     "replace",
+    "film",
     "folder-open",
     "group",
     "ungroup",

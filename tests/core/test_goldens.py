@@ -169,6 +169,7 @@ def sources() -> Tiles:
         "colour": {"colour": "#7090d0"},
         "footage": {"footage": "f-card"},
         "nested": {"footage": "s-inside"},
+        "baked": {"footage": "f-paper", "of": "s-inside"},
         **MADE,
     }
     placed = {"camera": {"place": {"x": 70, "y": 45, "scale": 130, "rotation": 15}}}

@@ -170,7 +170,8 @@ def test_a_source_is_complete(kind: type[SourceBase]):
     assert kind.__doc__
     assert kind.label
     needed = {
-        "footage": {"footage": "f-a"}, "nested": {"footage": "f-a"}, "colour": {"colour": "#20c040"},
+        "footage": {"footage": "f-a"}, "nested": {"footage": "f-a"}, "baked": {"footage": "f-a", "of": "s-a"},
+        "colour": {"colour": "#20c040"},
     }  # fmt: skip
     source = kind.model_validate({"kind": kind_of(kind), **needed.get(kind_of(kind), {})})
     asked = Showing()
@@ -189,7 +190,8 @@ def test_a_source_is_complete(kind: type[SourceBase]):
         return
     # known by what it shows: another colour, another clip, another step
     other = {
-        "footage": {"footage": "f-b"}, "nested": {"footage": "f-b"}, "colour": {"colour": "#20c041"},
+        "footage": {"footage": "f-b"}, "nested": {"footage": "f-b"}, "baked": {"footage": "f-b", "of": "s-a"},
+        "colour": {"colour": "#20c041"},
     }[kind_of(kind)]  # fmt: skip
     assert kind.model_validate(other).picture(asked).key != made.key
 
@@ -216,7 +218,9 @@ def whole_shot() -> Shot:
     return Shot(
         name="All", canvas=Canvas(width=200, height=200), rate="25", length=50,
         layers=(Layer.model_validate(layer("l-a").model_dump() | {"seam": seam}), Layer.model_validate(filmed),
-                Layer.model_validate(layer("l-p").model_dump() | {"source": {"kind": "paint"}})),
+                *(Layer.model_validate(layer(one).model_dump() | {"source": source}) for one, source in (
+                    ("l-p", {"kind": "paint"}), ("l-n", {"kind": "nested", "footage": "s-x"}),
+                    ("l-k", {"kind": "baked", "footage": "f-k", "of": "s-x"})))),
         sounds=(sound,), marks=(Mark(id="t-a", frame=5, name="Five"),),
     )  # fmt: skip
 
@@ -262,6 +266,7 @@ DONE: dict[str, dict[str, Any]] = {
     "add-mark": {"mark": {"id": "t-c", "frame": 9, "name": "Nine"}},
     "remove-marks": {"marks": ["t-a"]},
     "group-layers": {"layers": ["l-a"], "into": {**layer("l-c").model_dump(mode="json"), "source": {"kind": "nested", "footage": "s9"}}},
+    "bake": {"layer": "l-n", "footage": "f-c"}, "unbake": {"layer": "l-k"},
     "take-apart": {"layer": "l-a", "layers": [layer("l-c").model_dump(mode="json")]},
     "several": {"label": "both", "edits": [{"do": "reverse", "target": "l-b"}, {"do": "remove-layer", "layer": "l-a"}]},
 }  # fmt: skip

@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
 import pytest
 
 from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, shot
+from velvet_seam.core.engine.baking import bake
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.engine.nested import Nested, levels
+from velvet_seam.core.media.material import Material
+from velvet_seam.core.media.probe import probe
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import SetValues, apply
+from velvet_seam.core.shot.layer import SoundTrack, Span
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.sound.decode import decode_sound
+from velvet_seam.core.sound.mix import Sounds, mix
 from velvet_seam.core.steps import Step
 
 CLEAR = {"width": WIDTH, "height": HEIGHT, "background": "none"}
@@ -205,3 +212,37 @@ def test_what_asks_for_all_that_lies_below_does_not_reach_out_of_its_shot():
     made = seen(engine, of)
     beside = np.hypot(*(np.mgrid[0:HEIGHT, 0:WIDTH] - np.array([44, 70])[:, None, None])) > 30
     assert np.abs(made - wall)[beside].max() <= 1
+
+
+def test_a_baked_shot_has_the_pixels_the_coverage_and_the_sound_of_its_shot(tmp_path):
+    inside = shot(KEYED, DISC, layer("half", "garden", seam={"opacity": 50}, place={"x": 30, "y": 60, "scale": 30}),
+                  canvas=CLEAR)  # fmt: skip
+    engine = engine_with(inside=inside)
+    wave = np.sin(np.arange(24_000) / 20).astype(np.float32)[:, None].repeat(2, 1) * 0.5
+    heard = inside.model_copy(
+        update={
+            "sounds": (SoundTrack(id="t-a", name="a", footage="f-a", span=Span(first=2, last=11)),)
+        }
+    )
+    sounds = Sounds(lambda _: wave, lambda _: Fraction(1, 2))
+    path = tmp_path / "baked.mkv"
+    done: list[int] = []
+    bake(heard, path, lambda identity: Drawn(identity[2:]), sounds, each=done.append)
+    assert done == list(range(1, 13))
+    assert [one.name for one in tmp_path.iterdir()] == ["baked.mkv"]
+    found = probe(path)
+    assert (found.width, found.height, found.frames, found.rate, found.alpha) == (
+        WIDTH,
+        HEIGHT,
+        12,
+        25,
+        True,
+    )
+    clip = Material("f-baked", path, found, preview=False)
+    for frame in (0, 6, 11):
+        wanted = engine.picture(engine.alone(inside, frame)).astype(int)
+        assert np.abs(clip.read(frame).astype(int) - wanted).max() <= 1
+    own = decode_sound(path)
+    mixed = mix(heard, sounds)
+    assert own is not None
+    assert np.abs(own[: len(mixed)] - mixed).max() < 1e-3

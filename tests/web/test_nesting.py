@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import re
+import time
 import zipfile
 import zlib
 from itertools import pairwise
@@ -244,3 +245,36 @@ def test_what_is_no_archive_of_a_shot_ends_in_a_sentence(client, data, why):
     assert answer.status_code == 422
     assert re.search(why, answer.json()["problem"])
     assert client.get("/").text.count("data-shot=") == before
+
+
+def baked(client: TestClient, shot: str) -> str:
+    for _ in range(400):
+        state = client.get(f"/shots/{shot}/baking").json()["state"]
+        if state not in ("waiting", "working"):
+            return state
+        time.sleep(0.1)
+    raise AssertionError("it never ended")
+
+
+def test_a_layer_is_baked_shown_from_its_file_and_unbaked(client, shot):
+    low, high = with_layers(client, shot, (200, 40, 40), (20, 60, 180))
+    edit(client, shot, do="set-values", values={"length": 20})
+    edit(
+        client, shot, do="set-values", target=high, values={"place.scale": 40, "place.rotation": 20}
+    )
+    before = picture(client, shot, frame=5)
+    chosen = client.post(f"/shots/{shot}/bake", json={"layer": high}).json()["chosen"][6:]
+    again = client.post(f"/shots/{shot}/bake", json={"layer": low})
+    assert again.status_code in (200, 422)  # one at a time, while the first goes on
+    assert baked(client, shot) == "done"
+    layer = next(one for one in document(client, shot)["layers"] if one["id"] == chosen)
+    assert layer["source"]["kind"] == "baked"
+    assert (
+        np.abs(picture(client, shot, frame=5) - before).max() <= 12
+    )  # it has been through a proxy
+    assert client.delete(f"/shots/{layer['source']['of']}").status_code == 422
+    assert edit(client, shot, do="unbake", layer=chosen).status_code == 200
+    layer = next(one for one in document(client, shot)["layers"] if one["id"] == chosen)
+    assert layer["source"]["kind"] == "nested"
+    assert np.abs(picture(client, shot, frame=5) - before).max() <= 3
+    assert client.delete(f"/shots/{shot}/baking").status_code == 204

@@ -18,6 +18,7 @@ from threading import Lock
 
 from pydantic import ValidationError
 
+from velvet_seam.core.engine.nested import nested_ids
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import Edit, apply
 from velvet_seam.core.shot.layer import Layer
@@ -192,7 +193,11 @@ class Shots:
 
     def using(self, footage: str) -> list[tuple[str, str]]:
         """Ids and names of the shots that use a piece of footage, or show a shot, as they stand."""
-        return [(s.id, s.shot.name) for s in self.all() if footage in s.shot.footage_ids()]
+        return [
+            (s.id, s.shot.name)
+            for s in self.all()
+            if footage in s.shot.footage_ids() | nested_ids(s.shot)
+        ]
 
     def _step(self, identity: str, by: int) -> Standing:
         with database.atomic("IMMEDIATE"):

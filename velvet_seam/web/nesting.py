@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
+from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -14,7 +16,7 @@ from velvet_seam.core.shot.edits import GroupLayers, TakeApart
 from velvet_seam.core.shot.grouping import grouped, span_of, taken_apart
 from velvet_seam.core.shot.layer import Layer, Place
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.sources import NestedSource
+from velvet_seam.core.sources import BakedSource, NestedSource
 from velvet_seam.core.words import Id, copy_free
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
@@ -37,23 +39,77 @@ class Apart(ChosenRequest):
 
 @router.post("/group", response_class=Answer)
 def group(identity: str, body: Grouping, request: Request, context: Ctx) -> Response:
+    into = _grouped(context, identity, body.layers)
+    standing = context.library.shots.get(identity)
+    return answer(request, context, standing, body, chosen=f"layer:{into}")
+
+
+def _grouped(context: Context, identity: str, layers: tuple[str, ...]) -> str:
+    """Make some layers a shot of their own; the id of the layer that shows it."""
     shots = context.library.shots
     shot = shots.get(identity).shot
     taken = {standing.shot.name for standing in shots.all()} | {one.name for one in shot.things}
     name = copy_free("Group", taken)
-    chosen = [layer for layer in shot.layers if layer.id in body.layers]
-    inner = shots.add(grouped(shot, body.layers, name))
+    chosen = [layer for layer in shot.layers if layer.id in layers]
+    inner = shots.add(grouped(shot, layers, name))
     into = Layer(
         id=new_id("l"), name=name, thread=chosen[-1].thread, source=NestedSource(footage=inner),
         span=span_of(chosen), place=Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2),
     )  # fmt: skip
     edit = GroupLayers(layers=tuple(one.id for one in chosen), into=into)
     try:
-        standing = shots.edit(identity, edit, check_references(context, identity))
+        shots.edit(identity, edit, check_references(context, identity))
     except BaseException:
         shots.remove(inner)
         raise
-    return answer(request, context, standing, body, chosen=f"layer:{into.id}")
+    return into.id
+
+
+@router.post("/bake", response_class=Answer)
+def bake(identity: str, body: Apart, request: Request, context: Ctx) -> Response:
+    """Begin to render the shot that a layer shows, to be shown from a file; a layer of another kind becomes a shot
+    of its own first."""
+    shots = context.library.shots
+    layer = shots.get(identity).shot.layer(body.layer)
+    grouped_now = ""
+    if not isinstance(layer.source, NestedSource):
+        if layer.source.adjusts or layer.source.moves or isinstance(layer.source, BakedSource):
+            raise Problem(f"{layer.name} has nothing to bake. Nothing was changed.")
+        grouped_now = _grouped(context, identity, (layer.id,))
+        layer = shots.get(identity).shot.layer(grouped_now)
+    assert isinstance(layer.source, NestedSource)
+    if any(job.target == identity for job in context.library.jobs.open_for("bake").values()):
+        raise Problem("Something in this shot is being baked already.")
+    inner = shots.get(layer.source.footage)
+    told = json.dumps({"shot": inner.id, "layer": layer.id})
+    context.library.jobs.add(
+        "bake", identity, inner.shot.name, total=inner.shot.length, delivery=told
+    )
+    context.queue.wake()
+    chosen = f"layer:{layer.id}" if grouped_now else None
+    return answer(request, context, shots.get(identity), body, chosen=chosen)
+
+
+@router.get("/baking")
+def baking(identity: str, context: Ctx) -> dict[str, Any]:
+    """How far the newest baking of a shot is; once it is done, the shot's stamp."""
+    jobs = [job for job in context.library.jobs.all("bake") if job.target == identity]
+    if not jobs:
+        return {"state": "none"}
+    job, stamp = jobs[0], context.library.shots.get(identity).stamp
+    return {
+        "state": job.state, "part": job.done / job.total if job.total else 0.0,
+        "sentence": job.sentence, "stamp": stamp,
+    }  # fmt: skip
+
+
+@router.delete("/baking", status_code=204)
+def not_baked(identity: str, context: Ctx) -> Response:
+    """Stop it; nothing was changed by then."""
+    for job in context.library.jobs.open_for("bake").values():
+        if job.target == identity:
+            context.library.jobs.cancel(job.id)
+    return Response(status_code=204)
 
 
 @router.post("/take-apart", response_class=Answer)

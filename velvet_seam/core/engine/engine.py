@@ -81,6 +81,13 @@ class Engine:
         planner = Planner(shot, sheet, self._footage, video, self._known, quick, self._tables)
         return planner.plan(frame, view, chosen, solo)
 
+    def alone(self, shot: Shot, frame: int) -> Step:
+        """The plan of a frame as it lies over nothing, at canvas size: a picture with coverage."""
+        known: Known | None = None
+        return Planner(shot, Sheet.of(shot), self._footage, False, known, None, self._tables).alone(
+            frame
+        )
+
     def picture(
         self, step: Step, *, passing: bool = False, trying: bool = False, after: Step | None = None
     ) -> Picture:

@@ -10,7 +10,7 @@ from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import written
-from velvet_seam.core.sources import NestedSource
+from velvet_seam.core.sources import BakedSource, NestedSource
 from velvet_seam.core.steps import Picture
 
 MOST_LEVELS = 16
@@ -74,9 +74,10 @@ def probe_of(shot: Shot, sounding: bool = False) -> Probe:
 
 
 def nested_ids(shot: Shot) -> set[str]:
-    """The shots that a shot shows."""
-    sources = (layer.source for layer in shot.layers)
-    return {source.footage for source in sources if isinstance(source, NestedSource)}
+    """The shots that a shot shows, or would show if they were unbaked."""
+    sources = [layer.source for layer in shot.layers]
+    shown = {source.footage for source in sources if isinstance(source, NestedSource)}
+    return shown | {source.of for source in sources if isinstance(source, BakedSource)}
 
 
 def levels(identity: str, shot_of: Callable[[str], Shot], above: tuple[str, ...] = ()) -> int:

@@ -206,25 +206,29 @@ class Stacking:
 
     def _inside(self, nested: Nested, number: int, size: tuple[int, int]) -> Step:
         """A frame of a nested shot joined by itself, as a picture of a size; clear where its canvas is."""
-        sheet = Sheet.all((nested.width, nested.height), size)
-        inner = self._of(nested, sheet, False)
-        if nested.shot.canvas.background != "none":
-            return replace(inner.stack(number, None, (), only_below=False), keep=True)
-        linear = nested.shot.light == "linear"
+        made: Step = self._of(nested, Sheet.all((nested.width, nested.height), size), False).alone(
+            number
+        )
+        return made
+
+    def alone(self, number: int) -> Step:
+        """The layers joined by themselves, as a picture with coverage."""
+        if self._shot.canvas.background != "none":
+            return replace(self.stack(number, None, (), only_below=False), keep=True)
+        linear = self._shot.light == "linear"
         adjusted = any(
             one.source.adjusts and not one.hidden and one.span.holds(number)
-            for one in nested.shot.layers
+            for one in self._shot.layers
         )
-        how = {"only_below": False, "finished": False}
         both = [
-            inner.stack(number, None, (), **how, bed=bed, adjusts=False)
+            self.stack(number, None, (), only_below=False, finished=False, bed=bed, adjusts=False)
             for bed in ((0, 0, 0), (255, 255, 255))
         ]
         made = step("alone", alone, (linear,), *both)
         if not adjusted:
             return made
         under = step("spread", spread, (linear,), made, keep=False)
-        toned = inner.stack(number, None, (), **how, under=under)
+        toned = self.stack(number, None, (), only_below=False, finished=False, under=under)
         return step("alone-toned", covered_by, (linear,), toned, made)
 
     def _of(self, nested: Nested, sheet: Sheet, video: bool) -> Any:

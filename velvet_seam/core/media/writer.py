@@ -60,6 +60,10 @@ MASTER = Encoding(
 )
 
 
+BAKED = Encoding("matroska", "ffv1", "bgra", {"level": "3", "slices": "4", "g": "1"}, "pcm_s16le")
+"""Without loss, and with coverage."""
+
+
 class ClipWriter:
     """Writes pictures to one file, without sound.
 
@@ -81,14 +85,15 @@ class ClipWriter:
         stream.time_base = self._tick
         stream.options = dict(encoding.options)
         context = stream.codec_context
-        context.colorspace, context.color_range = _BT709, int(ColorRange.MPEG)
+        if encoding.layout != "bgra":  # which is in no need of a matrix
+            context.colorspace, context.color_range = _BT709, int(ColorRange.MPEG)
         context.color_primaries = context.color_trc = _SRGB_AS_709
         self._stream = stream
         self._count = 0
         self._finished = False
 
     def add(self, picture: NDArray[np.uint8]) -> None:
-        """The next picture: (height, width, 3) RGB or (…, 4) opaque RGBA, uint8; or, two-dimensional,
+        """The next picture: (height, width, 3) RGB or (…, 4) opaque RGBA, uint8, whose coverage is kept where the layout has it; or, two-dimensional,
         the planes of a 4:2:0 frame, (height · 3/2, width)."""
         if picture.ndim == 2:
             self.add_frame(_planes420(picture))
@@ -170,7 +175,15 @@ def _yuv422p10(picture: NDArray[np.uint8]) -> av.VideoFrame:
     return frame
 
 
-_FRAMES = {"yuv420p": _yuv420, "yuv422p10le": _yuv422p10}
+def _bgra(picture: NDArray[np.uint8]) -> av.VideoFrame:
+    """A premultiplied picture with its coverage, which files hold beside colours that are not multiplied by it."""
+    covered = picture[..., 3:].astype(np.uint32)
+    colour = (picture[..., :3] * np.uint32(255) + covered // 2) // np.maximum(covered, 1)
+    straight = np.concatenate([np.minimum(colour, 255), covered], -1).astype(np.uint8)
+    return av.VideoFrame.from_ndarray(straight, format="rgba").reformat(format="bgra")
+
+
+_FRAMES = {"bgra": _bgra, "yuv420p": _yuv420, "yuv422p10le": _yuv422p10}
 """From an opaque picture to a frame, by the layout of the encoding."""
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Union
 from pydantic import Field
 
 from velvet_seam.core.sources.adjustment import AdjustmentSource
+from velvet_seam.core.sources.baked import BakedSource
 from velvet_seam.core.sources.bars import BarsSource
 from velvet_seam.core.sources.base import Asked, SourceBase
 from velvet_seam.core.sources.camera import CameraSource
@@ -31,6 +32,7 @@ __all__ = [
     "SOURCES",
     "AdjustmentSource",
     "Asked",
+    "BakedSource",
     "BarsSource",
     "CameraSource",
     "CloudsSource",
@@ -53,7 +55,7 @@ __all__ = [
 ]
 
 SOURCES: tuple[type[SourceBase], ...] = (
-    FootageSource, NestedSource, ColourSource, AdjustmentSource, CameraSource,
+    FootageSource, NestedSource, BakedSource, ColourSource, AdjustmentSource, CameraSource,
     TextSource, PaintSource, GradientSource, CloudsSource, ParticlesSource, RaysSource,
     LightLeakSource, FlashSource, SpeedLinesSource, ScanLinesSource, BarsSource, WindowsSource,
 )  # fmt: skip

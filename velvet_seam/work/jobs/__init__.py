@@ -45,6 +45,7 @@ class JobKind:
 JOBS: tuple[JobKind, ...] = (
     JobKind("prepare", "prepare", memory=8 << 30),
     JobKind("render", "render"),
+    JobKind("bake", "bake"),
 )
 """All kinds; a new one is named here."""
 

@@ -16,6 +16,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edits.bake import Bake, Unbake
 from velvet_seam.core.shot.edits.base import EditBase, apply
 from velvet_seam.core.shot.edits.footage import ReplaceFootage
 from velvet_seam.core.shot.edits.group import GroupLayers, TakeApart
@@ -41,10 +42,10 @@ from velvet_seam.core.shot.edits.values import SetValues
 from velvet_seam.core.shot.shot import sentence
 
 __all__ = [
-    "EDITS", "AddLayer", "AddLookPart", "AddMark", "AddMask", "AddMatte", "AddPoint", "AddSound", "ChangeRate", "ChangeSpeed",
+    "EDITS", "AddLayer", "AddLookPart", "AddMark", "AddMask", "AddMatte", "AddPoint", "AddSound", "Bake", "ChangeRate", "ChangeSpeed",
     "DuplicateLayer", "EaseKeys", "Edit", "EditBase", "Freeze", "GroupLayers", "KeyHere", "MoveInTime", "MoveKeys", "MoveLookPart", "PasteKeys",
     "RemoveKeys", "RemoveLayer", "RemoveMarks", "RemovePart", "RemovePoint", "RemoveSound", "ReorderLayer",
-    "ReplaceFootage", "Reverse", "SetValues", "Several", "Slip", "Split", "TakeApart", "Trim", "WearLook", "apply", "read_edit",
+    "ReplaceFootage", "Reverse", "SetValues", "Several", "Slip", "Split", "TakeApart", "Trim", "Unbake", "WearLook", "apply", "read_edit",
 ]  # fmt: skip
 
 _EDIT: TypeAdapter[EditBase] = TypeAdapter(Edit)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, ForwardRef, Literal, Union
 
 from pydantic import Field
 
+from velvet_seam.core.shot.edits.bake import Bake, Unbake
 from velvet_seam.core.shot.edits.base import EditBase, apply
 from velvet_seam.core.shot.edits.footage import ReplaceFootage
 from velvet_seam.core.shot.edits.gap import CloseGap
@@ -41,7 +42,7 @@ SINGLE: tuple[type[EditBase], ...] = (
     ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample, AddLookPart, MoveLookPart, WearLook,
     MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse, CloseGap,
     AddStroke, Repeat, LoopOver, AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
-    GroupLayers, TakeApart,
+    GroupLayers, TakeApart, Bake, Unbake,
 )  # fmt: skip
 """All kinds of edits; a new one is named here."""
 

@@ -201,6 +201,17 @@ document.addEventListener("htmx:response:error", (event) => {
   say(sentence, true);
 });
 
+/** A sentence that stays while something goes on: it can be said anew, stopped by its button, and taken away. */
+export function telling(stop) {
+  const p = document.createElement("p"), text = document.createElement("span"), button = document.createElement("button");
+  button.textContent = "Stop";
+  button.className = "underline";
+  button.addEventListener("click", stop);
+  p.append(text, button);
+  document.getElementById("say").append(p);
+  return { say: (words) => { text.textContent = words; }, end: () => p.remove() };
+}
+
 /** A sound is heard while the pointer, or the focus, rests on it. */
 let heard = null, hearing = 0;
 function hear(box) {

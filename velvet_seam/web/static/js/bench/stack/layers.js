@@ -1,5 +1,5 @@
 // What is done to layers and sounds that are chosen: hidden, heard alone, copied, swapped, moved by keys, taken out.
-import { say } from "../../common.js";
+import { say, telling } from "../../common.js";
 import { round } from "../handles/geometry.js";
 import { inHand, maskPath, masksOf } from "../masks/held.js";
 import { maskMap } from "../masks/shape.js";
@@ -28,6 +28,8 @@ export class Layers {
       "more-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, 1),
       "fewer-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, -1),
       group: ({ targets }) => this.group(targets.filter((one) => one.seam)),
+      bake: ({ layer }) => this.bake(layer),
+      unbake: ({ layer }) => bench.edit({ do: "unbake", layer: layer.id }),
       "take-apart": ({ layer }) => bench.send("take-apart", { layer: layer.id }).catch(() => null),
       // the links themselves lead there: only the moment is told
       "go-in": ({ button }) => this.tellMoment(button),
@@ -64,6 +66,25 @@ export class Layers {
       bench.tell("also");
       say("They are a shot of their own now: Open it to work inside.");
     }).catch(() => null);
+  }
+
+  /** Begin it, say how far it is, and take over what has changed when it is done. */
+  async bake(layer) {
+    const { bench } = this, address = `/shots/${bench.id}/baking`;
+    if (!layer || !await bench.send("bake", { layer: layer.id }).catch(() => null)) return;
+    const line = telling(() => fetch(address, { method: "DELETE" }));
+    for (;;) {
+      await new Promise((done) => { setTimeout(done, 400); });
+      const told = await fetch(address).then((answer) => (answer.ok ? answer.json() : null)).catch(() => null);
+      if (!told || ["waiting", "working"].includes(told.state)) {
+        if (told) line.say(`Baking, ${Math.round(100 * told.part)} %. You can go on working.`);
+        continue;
+      }
+      line.end();
+      say({ done: "Baked.", cancelled: "Not baked; nothing was changed." }[told.state] ?? told.sentence, told.state === "failed");
+      if (told.state === "done") bench.changed(told.stamp);
+      return;
+    }
   }
 
   tellMoment(link) {

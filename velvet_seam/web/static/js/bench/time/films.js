@@ -15,7 +15,7 @@ export class Films {
   get bar() { return this.strip.rows[1]; }
 
   clip(layer) {
-    const item = ["footage", "nested"].includes(layer.source?.kind) ? this.bench.state.footage[layer.source.footage] : null;
+    const item = ["footage", "nested", "baked"].includes(layer.source?.kind) ? this.bench.state.footage[layer.source.footage] : null;
     return item && item.kind !== "sound" && !item.missing ? item : null;
   }
 
