@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -11,8 +14,8 @@ from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, shot
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import SetValues, apply
-from velvet_seam.core.shot.windows import into, window_of
-from velvet_seam.core.sources.openings import Opening, openings
+from velvet_seam.core.shot.windows import corners_seen, into, put, window_of
+from velvet_seam.core.sources.openings import Opening, corners_of, openings, slanted
 
 LAYOUTS = ("columns", "rows", "grid", "large and small")
 
@@ -85,6 +88,85 @@ def test_a_frame_shows_each_layer_in_its_window_and_nothing_else():
     assert one.left + one.width < two.left
     inside = made[10:-10, 12:50]
     assert np.abs(inside - (255, 0, 255)).sum(-1).min() > 20
+
+
+@given(
+    st.sampled_from(["columns", "rows"]), st.integers(2, 6), st.integers(200, 2000), st.integers(200, 2000),
+    st.floats(-60, 60), st.floats(0, 20), st.floats(0, 30),
+)  # fmt: skip
+@settings(max_examples=100, deadline=None)
+def test_bars_that_lean_keep_their_width_and_the_margin(
+    layout, count, width, height, slant, gap, margin
+):
+    found = openings(layout, count, (width, height), gap, margin)
+    leaning = slanted(layout, found, (width, height), slant, margin)
+    assert len(leaning) == count
+    side, end = (0, width) if layout == "columns" else (1, height)
+    for one in leaning:
+        for corner in one:
+            assert margin - 1e-6 <= corner[side] <= end - margin + 1e-6
+    for one, other in pairwise(leaning):
+        # bars lie between the right side of one and the left of the next, or below it and above it
+        ends = (
+            ((one[1], other[0]), (one[2], other[3]))
+            if layout == "columns"
+            else ((one[3], other[0]), (one[2], other[1]))
+        )
+        for a, b in ends:
+            apart = b[side] - a[side]
+            assert (
+                apart == pytest.approx(gap, abs=1e-6)
+                or a[side] in (margin, end - margin)
+                or b[side] in (margin, end - margin)
+            )
+
+
+def test_layers_in_slanted_windows_are_seen_there_only_and_change_places():
+    frame = {
+        **layer("frame", "wall"),
+        "source": {
+            "kind": "windows",
+            "count": 2,
+            "gap": 8,
+            "margin": 0,
+            "slant": 25,
+            "colour": "#ff00ff",
+        },
+    }
+    of = shot(
+        layer("one", "garden"),
+        {**layer("two", "paper"), "source": {"kind": "colour", "colour": "#00c020"}},
+        frame,
+    )
+    corners = of.layers[2].source.corners(0, (WIDTH, HEIGHT))  # type: ignore[attr-defined]
+    size = (WIDTH, HEIGHT)
+    for name, where in zip(("l-one", "l-two"), corners, strict=True):
+        for edit in put(of.layer(name), where, size):
+            of = apply(of, edit)
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+
+    def seen(of) -> tuple[np.ndarray, np.ndarray]:
+        made = engine.picture(engine.plan(of, 6))[..., :3].astype(int)
+        return (made == (0, 0xC0, 0x20)).all(-1), (made == (255, 0, 255)).all(-1)
+
+    def inside(where) -> np.ndarray:
+        mask = np.zeros((HEIGHT, WIDTH), np.uint8)
+        cv2.fillPoly(mask, [np.rint(np.array(where) * 16 - 8).astype(np.int32)], 1, shift=4)
+        return mask.astype(bool)
+
+    green, bars = seen(of)
+    assert (green != inside(corners[1])).mean() < 0.03
+    assert 0.04 < bars.mean() < 0.12
+    assert corners_seen(of.layer("l-two"), size, 6) == pytest.approx(corners[1], abs=0.01)
+    for name, where in zip(("l-one", "l-two"), corners[::-1], strict=True):
+        for edit in put(of.layer(name), where, size, bleed=0):
+            of = apply(of, edit)
+    assert len(of.layer("l-two").seam.masks) == 1
+    assert (seen(of)[0] != inside(corners[0])).mean() < 0.035
+    # an upright window takes the mask away again
+    for edit in put(of.layer("l-two"), corners_of(Opening(10, 10, 40, 30)), size):
+        of = apply(of, edit)
+    assert of.layer("l-two").seam.masks == ()
 
 
 def test_a_turned_layer_has_no_upright_window():

@@ -8,9 +8,9 @@ from pydantic import Field
 
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.edits import SetValues, Several
+from velvet_seam.core.shot.edits import Several
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.windows import into, window_of
+from velvet_seam.core.shot.windows import corners_seen, put
 from velvet_seam.core.sources import WindowsSource
 from velvet_seam.core.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
@@ -43,11 +43,12 @@ def into_window(identity: str, body: IntoWindow, request: Request, context: Ctx)
     if not isinstance(frame.source, WindowsSource):
         raise Problem(f"{frame.name} is no frame with windows. Nothing was changed.")
     at = min(max(body.frame, frame.span.first), frame.span.last) - frame.span.first
-    found = frame.source.openings(at, (shot.canvas.width, shot.canvas.height))
+    found = frame.source.corners(at, (shot.canvas.width, shot.canvas.height))
     if body.number >= len(found):
         raise Problem(f"{frame.name} has {len(found)} windows. Nothing was changed.")
-    values = into(found[body.number], _lying(context, shot).size(layer))
-    edit = SetValues(target=layer.id, values=values)
+    edits = tuple(put(layer, found[body.number], _lying(context, shot).size(layer)))
+    label = f"{layer.name[:60]} into window {body.number + 1}"
+    edit = edits[0] if len(edits) == 1 else Several(label=label, edits=edits)
     return answer(request, context, context.library.shots.edit(identity, edit), body)
 
 
@@ -56,10 +57,11 @@ def swap_windows(identity: str, body: Exchange, request: Request, context: Ctx) 
     shot = context.library.shots.get(identity).shot
     lies, pair = _lying(context, shot), (shot.layer(body.layer), shot.layer(body.other))
     sizes = [lies.size(one) for one in pair]
-    seen = [window_of(one, size, body.frame) for one, size in zip(pair, sizes, strict=True)]
+    seen = [corners_seen(one, size, body.frame) for one, size in zip(pair, sizes, strict=True)]
     edits = tuple(
-        SetValues(target=one.id, values=into(window, size, bleed=0))
+        edit
         for one, size, window in zip(pair, sizes, seen[::-1], strict=True)
+        for edit in put(one, window, size, bleed=0)
     )
     edit = Several(label=f"{pair[0].name[:40]} and {pair[1].name[:40]} change places", edits=edits)
     return answer(request, context, context.library.shots.edit(identity, edit), body)

@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from velvet_seam.core.masks import DrawnMask, Vertex
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.crop import Crop
+from velvet_seam.core.shot.edits import AddMask, EditBase, RemovePart, SetValues
 from velvet_seam.core.shot.layer import SCALES, Layer
-from velvet_seam.core.sources.openings import Opening
+from velvet_seam.core.shot.revise import revised
+from velvet_seam.core.sources.openings import Corners, Opening, box_of, corners_of
 from velvet_seam.core.timing.at import At
 
 BLEED = 1.0
@@ -31,6 +35,49 @@ def into(window: Opening, size: tuple[int, int], bleed: float = BLEED) -> dict[s
         "place.x": round(x, 3), "place.y": round(y, 3), "place.scale": round(scale, 6), "place.rotation": 0,
         "crop.left": across, "crop.right": across, "crop.top": down, "crop.bottom": down,
     }  # fmt: skip
+
+
+def mask_id(layer: str) -> str:
+    """Of the mask that a slanted window puts on a layer."""
+    return f"{layer[:32]}-window"
+
+
+def put(
+    layer: Layer, corners: Corners, size: tuple[int, int], bleed: float = BLEED
+) -> list[EditBase]:
+    """The edits that put a layer of some source pixels into a window with any four corners: an upright one by its crop,
+    another by a mask, which takes the place of the one that an earlier window has put on it."""
+    box = box_of(corners)
+    held = next((one for one in layer.seam.masks if one.id == mask_id(layer.id)), None)
+    edits: list[EditBase] = [] if held is None else [RemovePart(layer=layer.id, part=held.id)]
+    upright = set(corners) == set(corners_of(box))
+    values = into(box, size, bleed)
+    if upright:
+        return [*edits, SetValues(target=layer.id, values=values)]
+    values |= {f"crop.{side}": 0.0 for side in ("left", "right", "top", "bottom")}
+    across, down = _per_source(layer, values["place.scale"] / 100)
+    x, y = box.middle
+    outline = tuple(
+        Vertex(x=round((a - x) / across, 3), y=round((b - y) / down, 3)) for a, b in corners
+    )
+    mask = DrawnMask(id=mask_id(layer.id), outline=outline, grow=bleed)
+    return [*edits, SetValues(target=layer.id, values=values), AddMask(layer=layer.id, mask=mask)]
+
+
+def corners_seen(layer: Layer, size: tuple[int, int], frame: int) -> Corners:
+    """The corners of the window that a layer is seen through at a frame: those of its crop, or of the mask that a
+    slanted window has put on it."""
+    held = next((one for one in layer.seam.masks if one.id == mask_id(layer.id)), None)
+    if not isinstance(held, DrawnMask) or not isinstance(held.outline, tuple):
+        return corners_of(window_of(layer, size, frame))
+    whole = window_of(revised(layer, crop=Crop()), size, frame)
+    (x, y), (across, down) = whole.middle, _per_source(layer, whole.width / size[0])
+    return tuple((x + one.x * across, y + one.y * down) for one in held.outline)
+
+
+def _per_source(layer: Layer, scale: float) -> tuple[float, float]:
+    """Canvas pixels to one of the source, across and down."""
+    return scale * (-1 if layer.place.flip_x else 1), scale * (-1 if layer.place.flip_y else 1)
 
 
 def window_of(layer: Layer, size: tuple[int, int], frame: int) -> Opening:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import ceil
+from math import ceil, radians, tan
 from typing import Literal
 
 Layout = Literal["columns", "rows", "grid", "large and small"]
@@ -21,6 +21,62 @@ class Opening:
     @property
     def middle(self) -> tuple[float, float]:
         return self.left + self.width / 2, self.top + self.height / 2
+
+
+Corners = tuple[tuple[float, float], ...]
+"""Of a window, clockwise from the top left, canvas pixels."""
+
+
+def corners_of(window: Opening) -> Corners:
+    right, bottom = window.left + window.width, window.top + window.height
+    return (window.left, window.top), (right, window.top), (right, bottom), (window.left, bottom)
+
+
+def box_of(corners: Corners) -> Opening:
+    """The upright box around some corners."""
+    x, y = [one[0] for one in corners], [one[1] for one in corners]
+    return Opening(min(x), min(y), max(x) - min(x), max(y) - min(y))
+
+
+def slanted(
+    layout: Layout, found: list[Opening], canvas: tuple[int, int], slant: float, margin: float
+) -> list[Corners]:
+    """The corners of windows whose bars lean by so many degrees: between columns to the right as they fall, between rows
+    downwards to the right. What lies along the margin stays upright; frames of other layouts stay as they are.
+
+    >>> two = openings("columns", 2, (100, 60), 0, 0)
+    >>> [[round(x) for x, _ in one] for one in slanted("columns", two, (100, 60), 45, 0)]
+    [[0, 20, 80, 0], [20, 100, 100, 80]]
+    """
+    if not slant or layout not in ("columns", "rows") or len(found) < 2:
+        return [corners_of(one) for one in found]
+    lean = tan(radians(slant))
+    ends = (margin, canvas[0] - margin) if layout == "columns" else (margin, canvas[1] - margin)
+    middle = canvas[1] / 2 if layout == "columns" else canvas[0] / 2
+    made: list[Corners] = []
+    for n, window in enumerate(found):
+        if layout == "columns":
+            sides = (window.left, window.left + window.width)
+            along = (window.top, window.top + window.height)
+        else:
+            sides = (window.top, window.top + window.height)
+            along = (window.left, window.left + window.width)
+
+        def leant(side: int, at: float, n: int = n, sides: tuple[float, float] = sides) -> float:
+            outer = (n == 0 and side == 0) or (n == len(found) - 1 and side == 1)
+            moved = sides[side] if outer else sides[side] + lean * (at - middle)
+            return min(max(moved, ends[0]), ends[1])
+
+        first, last = along
+        if layout == "columns":
+            made.append(
+                ((leant(0, first), first), (leant(1, first), first), (leant(1, last), last), (leant(0, last), last))
+            )  # fmt: skip
+        else:
+            made.append(
+                ((first, leant(0, first)), (last, leant(0, last)), (last, leant(1, last)), (first, leant(1, first)))
+            )  # fmt: skip
+    return made
 
 
 def openings(

@@ -7,10 +7,11 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 
 from velvet_seam.core.picture.filled import filled
+from velvet_seam.core.picture.outline import cover_outline
 from velvet_seam.core.picture.shape import BOX, Soft, cover
 from velvet_seam.core.sources.base import Asked
 from velvet_seam.core.sources.generated import GeneratedBase
-from velvet_seam.core.sources.openings import Layout, Opening, openings
+from velvet_seam.core.sources.openings import Corners, Layout, Opening, openings, slanted
 from velvet_seam.core.steps import Picture, Step, step
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.at import At
@@ -39,16 +40,42 @@ class WindowsSource(GeneratedBase):
         Animated, Bounds(0, 2000, "px", "Corners", "Radius of the windows' corners", shown=(0, 200))
     ] = 0.0
 
+    slant: Annotated[
+        Animated,
+        Bounds(-60, 60, "°", "Slant", "How far the bars between columns or rows lean; corners are sharp then",
+               shown=(-30, 30), find="diagonal lean"),
+    ] = 0.0  # fmt: skip
+
+    def corners(self, asked_at: float, canvas: tuple[int, int]) -> list[Corners]:
+        """The corners of its windows at a frame of its layer."""
+        at = At(asked_at)
+        found = self.openings(asked_at, canvas)
+        return slanted(self.layout, found, canvas, at(self.slant), at(self.margin))
+
     def openings(self, asked_at: float, canvas: tuple[int, int]) -> list[Opening]:
         """Its windows at a frame of its layer."""
         at = At(asked_at)
         return openings(self.layout, at.whole(self.count), canvas, at(self.gap), at(self.margin))
 
     def picture(self, asked: Asked, planes: bool = False) -> Step:
+        if asked.at(self.slant) and self.layout in ("columns", "rows"):
+            leaning = tuple(self.corners(asked.at.frame, asked.canvas))
+            colour = colour_to_rgb(self.colour)
+            return step("windows", _leaning, (asked.sheet, asked.per, leaning, colour))
         found = self.openings(asked.at.frame, asked.canvas)
         where = tuple((one.left, one.top, one.width, one.height) for one in found)
         args = (asked.sheet, asked.per, where, asked.at(self.radius), colour_to_rgb(self.colour))
         return step("windows", _framed, args)
+
+
+def _leaning(
+    size: tuple[int, int], per: float, where: tuple[Corners, ...], rgb: tuple[int, int, int]
+) -> Picture:
+    left = np.full((size[1], size[0]), 255, np.uint8)
+    for corners in where:
+        line = np.array([(x * per, y * per, 0.0) for x, y in corners])
+        left = np.minimum(left, 255 - cover_outline(size, line, 1 / per, Soft()))
+    return filled(left, rgb)
 
 
 def _framed(
