@@ -157,7 +157,8 @@ def test_layers_in_slanted_windows_are_seen_there_only_and_change_places():
     green, bars = seen(of)
     assert (green != inside(corners[1])).mean() < 0.03
     assert 0.04 < bars.mean() < 0.12
-    assert corners_seen(of.layer("l-two"), size, 6) == pytest.approx(corners[1], abs=0.01)
+    told = np.array(corners_seen(of.layer("l-two"), size, 6))
+    assert told == pytest.approx(np.array(corners[1]), abs=0.01)
     for name, where in zip(("l-one", "l-two"), corners[::-1], strict=True):
         for edit in put(of.layer(name), where, size, bleed=0):
             of = apply(of, edit)
