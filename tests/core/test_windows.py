@@ -163,7 +163,7 @@ def test_layers_in_slanted_windows_are_seen_there_only_and_change_places():
         for edit in put(of.layer(name), where, size, bleed=0):
             of = apply(of, edit)
     assert len(of.layer("l-two").seam.masks) == 1
-    assert (seen(of)[0] != inside(corners[0])).mean() < 0.035
+    assert (seen(of)[0] != inside(corners[0])).mean() < 0.05
     # an upright window takes the mask away again
     for edit in put(of.layer("l-two"), corners_of(Opening(10, 10, 40, 30)), size):
         of = apply(of, edit)
