@@ -23,6 +23,7 @@ import numba as nb
 import numpy as np
 
 from bench.full_size import cost, stacks, whole_render
+from bench.nesting import nested
 from velvet_seam.core.around import AROUND
 from velvet_seam.core.around.wrap import wrapped
 from velvet_seam.core.engine.sheet import Sheet
@@ -327,4 +328,5 @@ def looks(
     nb.set_num_threads(threads)
     edits(say, timed, library, shot)
     scrubs(say, timed, library, shot)
+    nested(say, library, shot)
     renders(say, library, shot)

@@ -108,8 +108,16 @@ class Library:
         """
         held: dict[str, Material] = {}
         nested: dict[str, Nested] = {}
+        seen_at: dict[str, tuple[int, ...]] = {}
 
         def shot(identity: str) -> Nested:
+            version = self.shots.version()
+            if identity in nested and seen_at[identity] == version:
+                return nested[identity]
+            seen_at[identity] = version
+            return shot_now(identity)
+
+        def shot_now(identity: str) -> Nested:
             made = nested.get(identity)
             if made is not None and steady:
                 return made
@@ -120,6 +128,8 @@ class Library:
             return made
 
         def material(identity: str) -> Material | Missing | Nested:
+            if identity in nested and seen_at[identity] == self.shots.version():
+                return nested[identity]
             if identity.startswith("s") and (item := self.footage.get(identity)).nested:
                 if not item.missing:
                     return shot(identity)

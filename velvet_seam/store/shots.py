@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
-from threading import Lock
+from threading import Lock, get_ident
 
 from pydantic import ValidationError
 
@@ -96,6 +96,12 @@ class Shots:
 
     def __init__(self) -> None:
         self._held = _Held(HELD_BYTES)
+        self._writes = 0
+
+    def version(self) -> tuple[int, ...]:
+        """Numbers that differ after anything in the store has been written, by this process or by another."""
+        told = database.execute_sql("PRAGMA data_version").fetchone()
+        return get_ident(), told[0], self._writes
 
     def add(self, shot: Shot) -> str:
         """Keep a new shot; returns its id."""
@@ -162,6 +168,7 @@ class Shots:
                 ).execute()
             self._write(identity, number, label, after)
             self._stand(identity, number, after.name)
+        self._writes += 1  # who read meanwhile read what was before
         return self.get(identity)
 
     def undo(self, identity: str) -> Standing:
@@ -183,6 +190,7 @@ class Shots:
             row = ShotRow.get_or_none(ShotRow.id == identity)
             if row is None:
                 raise Gone("That shot is no longer here.")
+            self._writes += 1
             users = [name for _, name in self.using(identity)]
             if users:
                 where = ", ".join(users[:3]) + (" and others" if len(users) > 3 else "")
@@ -207,15 +215,18 @@ class Shots:
                 RevisionRow.shot == identity, RevisionRow.number == number
             ).exists():  # fmt: skip
                 self._stand(identity, number, self._read(identity, number).name)
+        self._writes += 1
         return self.get(identity)
 
     def _stand(self, identity: str, number: int, name: str) -> None:
+        self._writes += 1
         ShotRow.update(head=number, name=name, changed=now()).where(
             ShotRow.id == identity
         ).execute()
 
     def _write(self, identity: str, number: int, label: str, shot: Shot) -> None:
         """Keep a revision, and the layers that no revision had before."""
+        self._writes += 1
         whole = written(shot)
         pieces = {piece.digest: piece.text for piece in whole.pieces}
         known = PieceRow.select(PieceRow.digest).where(PieceRow.shot == identity)

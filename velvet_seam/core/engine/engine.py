@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Collection
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import cache
 from typing import Any, TypeVar
 from weakref import WeakValueDictionary
 
@@ -78,15 +79,17 @@ class Engine:
         or as a ``video`` frame; computes nothing. The look of the layer ``quick`` is made of coarser tables: a
         hand is on it."""
         sheet = sheet or Sheet.of(shot, short_side)
-        planner = Planner(shot, sheet, self._footage, video, self._known, quick, self._tables)
+        planner = Planner(shot, sheet, self._found(), video, self._known, quick, self._tables)
         return planner.plan(frame, view, chosen, solo)
 
     def alone(self, shot: Shot, frame: int) -> Step:
         """The plan of a frame as it lies over nothing, at canvas size: a picture with coverage."""
-        known: Known | None = None
-        return Planner(shot, Sheet.of(shot), self._footage, False, known, None, self._tables).alone(
-            frame
-        )
+        planner = Planner(shot, Sheet.of(shot), self._found(), tables=self._tables)
+        return planner.alone(frame)
+
+    def _found(self) -> Callable[[str], Footage]:
+        """Footage by id, asked for once in a plan: a plan is of one moment."""
+        return cache(self._footage)
 
     def picture(
         self, step: Step, *, passing: bool = False, trying: bool = False, after: Step | None = None
