@@ -99,7 +99,7 @@ def test_a_window_is_that_part_of_the_picture(library, shot, preview, side):
             assert seen.shape == wanted.shape
             off = np.abs(seen.astype(int) - wanted)
             assert off.max() <= 2
-            assert (off > 0).mean() < 0.02
+            assert (off > 0).sum() < 0.02 * off.size + 60  # a few along an edge, in a small window
         assert not {"read", "screen-key", "read-screen"} & set(engine.counts), one.name
 
 
