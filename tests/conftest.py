@@ -9,11 +9,15 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 from playwright.sync_api import expect
 
 from tests.application import CHROMIUM, application
 from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
+
+settings.register_profile("untimed", deadline=None)  # no test asserts a time
+settings.load_profile("untimed")
 
 pytest_plugins = ["tests.hang", "tests.scheduling", "tests.workers"]
 

@@ -275,7 +275,7 @@ def test_picture_in_picture_in_five_actions(bench: Page):
     ).to_be_visible()  # what is switched on is opened
     bench.check("#field-around-shadow", force=True)
     until(bench, "velvetSeam.bench.layer.around.shadow.on")
-    assert state(bench, "layer.crop.radius") == 60
+    until(bench, "velvetSeam.bench.layer.crop.radius === 60")
     bench.click("[data-do='uncrop']")
     until(
         bench, "velvetSeam.bench.layer.crop.top === 0 && velvetSeam.bench.layer.crop.radius === 0"
