@@ -49,7 +49,7 @@ def test_every_value_and_every_word_changes_the_picture(kind: type[Any]):
     source = kind.model_validate(own)
     switched = {"every": {"what": "strobe"}, "soft": {"revealed": 50}, "outline_colour": {"outline": 3},
                 "by": {"revealed": 40}, "loop": {"loop": 3.0}, "angle": {"shape": "straight"}, "rate": {"jitter": 9.0}, "seed": {"jitter": 9.0},
-                "size": {"shape": "round"}, "across": {"shape": "round"}, "down": {"shape": "round"}}  # fmt: skip
+                "size": {"shape": "round"}, "across": {"shape": "round"}, "down": {"shape": "round"}, "slant": {"layout": "columns"}}  # fmt: skip
     for field, held in kind.model_fields.items():
         if field == "kind":
             continue

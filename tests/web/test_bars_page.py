@@ -32,7 +32,10 @@ def film(page: Page, layer: str, part: float) -> np.ndarray:
 
 
 def test_bars_show_their_clip_where_it_is_in_its_own_time(bench: Page):
-    until(bench, "velvetSeam.strip.films.tiles.size >= 4")
+    until(
+        bench,
+        "velvetSeam.strip.films.tiles.size >= 4 && [...velvetSeam.strip.films.tiles.values()].every(Boolean)",
+    )
     bench.wait_for_timeout(300)
     moth, sea, evening = (film(bench, one, 0.3) for one in ("l-moth", "l-sea", "l-evening"))
     assert moth[1] > moth[0] + 20 > 20
@@ -53,7 +56,10 @@ def test_bars_show_their_clip_where_it_is_in_its_own_time(bench: Page):
 
 def test_a_film_runs_as_its_clip_does(blank: Page):
     layer = add_layer(blank, "curtain-pass")
-    until(blank, "velvetSeam.strip.films.tiles.size >= 1")
+    until(
+        blank,
+        "velvetSeam.strip.films.tiles.size >= 1 && [...velvetSeam.strip.films.tiles.values()].every(Boolean)",
+    )
     blank.wait_for_timeout(400)
     plain = [film(blank, layer, part) for part in (0.02, 0.5)]
     assert np.abs(plain[0] - plain[1]).max() > 30  # or nothing could be told from it

@@ -28,7 +28,7 @@ OUTSIDE = """() => {
 """What lies beside the window, where no one can reach it."""
 
 OVERLAPS = """() => {
-  const tools = [...document.querySelectorAll("#head > *, .ways button, .mat-tools > *, .time-head > *")]
+  const tools = [...document.querySelectorAll("#head > *, .go-out, .ways button, .mat-tools > *, .time-head > *")]
     .filter((one) => one.checkVisibility() && one.getBoundingClientRect().width > 1)
     .map((one) => [one.id || one.textContent.trim().slice(0, 20) || one.className, one.getBoundingClientRect(), one]);
   const found = [];

@@ -286,6 +286,23 @@ def test_picture_in_picture_in_five_actions(bench: Page):
     until(bench, "velvetSeam.bench.thing('l-moon').around.border.on")
 
 
+def test_an_answer_that_comes_while_one_types_leaves_what_is_typed(bench: Page):
+    bench.click("#card-l-moth")
+    bench.click("#tab-around")
+    number = bench.locator("#number-crop-radius")
+    number.fill("6")
+    bench.evaluate("velvetSeam.bench.set('l-moth', { 'crop.top': 20 })")
+    until(bench, "velvetSeam.bench.layer.crop.top === 20")
+    bench.wait_for_timeout(400)
+    assert number.input_value() == "6"
+    bench.keyboard.type("0")
+    bench.keyboard.press("Enter")
+    until(bench, "velvetSeam.bench.layer.crop.radius === 60")
+    number.fill("7")
+    bench.keyboard.press("Escape")
+    assert number.input_value() == "60"
+
+
 def test_another_layer_is_chosen_on_the_same_sheet(bench: Page):
     look_of(bench)
     bench.click("#card-l-sea")

@@ -185,7 +185,7 @@ def test_a_silhouette_is_filled_with_another_world(blank: Page):
 def test_ways_of_seeing_what_a_key_does(bench: Page):
     bench.click("#seam-l-moth")
     bench.click(".order a[href='#seam-masks']")  # scrolls the panel, and nothing else
-    assert bench.locator("#head").bounding_box()["y"] == 0
+    assert bench.locator("header.head").bounding_box()["y"] == 0
     assert 40 < bench.locator("#seam-masks").bounding_box()["y"] < 400
     source = None
     for key in ("3", "4", "5", "5", "5", "2", "1"):

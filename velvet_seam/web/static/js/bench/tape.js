@@ -23,6 +23,9 @@ export class Tapes {
     this.panel.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.panel.addEventListener("keydown", (event) => this.key(event));
     this.panel.addEventListener("change", (event) => this.typed(event));
+    this.typing = null; // the number that one is writing: an answer that comes meanwhile leaves it alone
+    this.panel.addEventListener("input", ({ target }) => { if (target.matches(".tape-number")) this.typing = target; });
+    this.panel.addEventListener("focusout", ({ target }) => { if (target === this.typing) this.typing = null; });
     this.panel.addEventListener("focusin", (event) => {
       if (event.target.matches(".tape-number")) event.target.select();
     });
@@ -76,7 +79,7 @@ export class Tapes {
     scale.setAttribute("aria-valuenow", text);
     scale.setAttribute("aria-valuetext", `${text} ${unit}`.trim());
     const number = tape.querySelector(".tape-number");
-    if (document.activeElement !== number || number.value !== text) number.value = text;
+    if (number !== this.typing && number.value !== text) number.value = text;
   }
 
   target(tape) { return tape.closest("[data-target]").dataset.target; }
@@ -173,10 +176,12 @@ export class Tapes {
     const size = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
     const up = { ArrowUp: 1, ArrowDown: -1, ...(scale ? { ArrowRight: 1, ArrowLeft: -1 } : {}) }[event.key];
     if (up) {
+      this.typing = null;
       event.preventDefault();
       event.stopPropagation();
       this.nudge(tape, up * size);
     } else if (event.key === "Escape" && !scale) {
+      this.typing = null;
       this.show(tape, this.value(tape));
       event.target.blur();
     } else if (event.key === "Enter" && !scale) {
@@ -187,6 +192,7 @@ export class Tapes {
   typed(event) {
     const number = event.target.closest(".tape-number");
     if (!number) return;
+    this.typing = null;
     const tape = number.closest(".tape");
     const { low, high, unit } = tape.dataset;
     const value = Number(number.value.replace(",", ".").replace(/[^\d.+\-e]/gi, ""));
