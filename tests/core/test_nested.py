@@ -98,6 +98,27 @@ def test_a_nested_shot_is_drawn_at_the_size_at_which_it_is_seen():
     assert np.abs(flat - deep).max() <= 1
 
 
+@pytest.mark.parametrize("canvas", [(64, 96), (200, 50), (34, 18), (122, 86)])
+@pytest.mark.parametrize("side", [None, 37, 53, 79])
+def test_canvases_of_any_shape_lie_in_each_other(canvas: tuple[int, int], side: int | None):
+    width, height = canvas
+    own = {"x": width * 0.45, "y": height * 0.5, "scale": 20}
+    small = {"width": width, "height": height, "background": "none"}
+    inside = shot(layer("disc", "paper", place=own), canvas=small)
+    place = {"x": 70, "y": 33, "scale": 80}
+    alike = {"x": 70 + 0.8 * (own["x"] - width / 2), "y": 33, "scale": 16}
+    engine = engine_with(inside=inside)
+    made = [
+        engine.picture(engine.plan(shot(layer("wall", "garden"), one), 6, short_side=side)).astype(
+            int
+        )
+        for one in (layer("disc", "paper", place=alike), nested("inside", place=place))
+    ]
+    beside = np.abs(made[0] - made[1]).max(-1) > 1
+    # where the disc is larger than the canvas it lies on, the canvas cuts it off
+    assert beside.mean() < (0.002 if min(width * 0.45, height / 2) > 8.5 else 0.05)
+
+
 def test_nothing_is_seen_beyond_its_canvas():
     inside = shot(layer("wide", "garden", place={**MIDDLE, "scale": 300}), canvas=CLEAR)
     place = {"x": 60, "y": 40, "scale": 50}

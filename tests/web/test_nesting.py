@@ -256,16 +256,27 @@ def baked(client: TestClient, shot: str) -> str:
     raise AssertionError("it never ended")
 
 
+def test_one_at_a_time_is_baked_and_what_failed_is_in_nobodys_way(client, shot):
+    (low,) = with_layers(client, shot, (200, 40, 40))
+    jobs = client.app.state.context.library.jobs
+    other = jobs.add("bake", shot, "other", delivery='{"shot": "gone", "layer": "gone"}')
+    jobs.pause(other)  # it is there, and not begun
+    answer = client.post(f"/shots/{shot}/bake", json={"layer": low})
+    assert answer.status_code == 422
+    assert document(client, shot)["layers"][0]["source"]["kind"] == "footage"  # nor grouped
+    jobs.fail(other, "no room")
+    assert client.post(f"/shots/{shot}/bake", json={"layer": low}).status_code == 200
+    assert baked(client, shot) == "done"
+
+
 def test_a_layer_is_baked_shown_from_its_file_and_unbaked(client, shot):
-    low, high = with_layers(client, shot, (200, 40, 40), (20, 60, 180))
+    _, high = with_layers(client, shot, (200, 40, 40), (20, 60, 180))
     edit(client, shot, do="set-values", values={"length": 20})
     edit(
         client, shot, do="set-values", target=high, values={"place.scale": 40, "place.rotation": 20}
     )
     before = picture(client, shot, frame=5)
     chosen = client.post(f"/shots/{shot}/bake", json={"layer": high}).json()["chosen"][6:]
-    again = client.post(f"/shots/{shot}/bake", json={"layer": low})
-    assert again.status_code in (200, 422)  # one at a time, while the first goes on
     assert baked(client, shot) == "done"
     layer = next(one for one in document(client, shot)["layers"] if one["id"] == chosen)
     assert layer["source"]["kind"] == "baked"

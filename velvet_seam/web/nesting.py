@@ -20,6 +20,7 @@ from velvet_seam.core.sources import BakedSource, NestedSource
 from velvet_seam.core.words import Id, copy_free
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
+from velvet_seam.store.jobs import OPEN
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references
 from velvet_seam.web.context import Context, Ctx
@@ -71,6 +72,10 @@ def bake(identity: str, body: Apart, request: Request, context: Ctx) -> Response
     of its own first."""
     shots = context.library.shots
     layer = shots.get(identity).shot.layer(body.layer)
+    if any(
+        job.target == identity and job.state in OPEN for job in context.library.jobs.all("bake")
+    ):
+        raise Problem("Something in this shot is being baked already. Nothing was changed.")
     grouped_now = ""
     if not isinstance(layer.source, NestedSource):
         if layer.source.adjusts or layer.source.moves or isinstance(layer.source, BakedSource):
@@ -78,8 +83,6 @@ def bake(identity: str, body: Apart, request: Request, context: Ctx) -> Response
         grouped_now = _grouped(context, identity, (layer.id,))
         layer = shots.get(identity).shot.layer(grouped_now)
     assert isinstance(layer.source, NestedSource)
-    if any(job.target == identity for job in context.library.jobs.open_for("bake").values()):
-        raise Problem("Something in this shot is being baked already.")
     inner = shots.get(layer.source.footage)
     told = json.dumps({"shot": inner.id, "layer": layer.id})
     context.library.jobs.add(

@@ -14,6 +14,7 @@ from velvet_seam.core.formats.shot_file import ShotFile
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.words import copy_free
+from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import shown_name
 from velvet_seam.web.context import Context, Ctx
 from velvet_seam.web.footage import Arrived, take_in
@@ -56,7 +57,7 @@ async def _taken_in(context: Context, file: ShotFile) -> str:
 
 def _flat(path: Path) -> Path:
     """A file by a name that says nothing: its poster is written beside it."""
-    plain = path.with_name(f"u{abs(hash(path.name)):x}")
+    plain = path.with_name(new_id("u"))
     path.rename(plain)
     return plain
 

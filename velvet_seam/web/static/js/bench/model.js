@@ -90,7 +90,8 @@ export class Bench extends EventTarget {
   /** With a layer's look open, or what lies around it, another layer is chosen on the same sheet. */
   sheetOf(choice) {
     const [kind, id] = choice.split(":");
-    return kind === "layer" && ["look", "around"].includes(this.kind) && id !== this.target ? `${this.kind}:${id}` : choice;
+    const bare = this.thing(id)?.source?.kind === "camera"; // which has neither
+    return kind === "layer" && !bare && ["look", "around"].includes(this.kind) && id !== this.target ? `${this.kind}:${id}` : choice;
   }
 
   /** Resolves when all that was sent has been answered. */

@@ -8,6 +8,7 @@ import { valueAt, valueOf } from "../time/moving.js";
 export class Layers {
   constructor(bench, handles, newId) {
     Object.assign(this, { bench, handles, newId });
+    this.stillBaking();
     this.acts = {
       "hear-alone": ({ dataset }) => this.hearAlone(dataset.sound ? [dataset.sound] : bench.targets.map((one) => one.id)),
       mute: ({ dataset }) => bench.set(dataset.sound, { on: !bench.thing(dataset.sound).on }),
@@ -70,8 +71,17 @@ export class Layers {
 
   /** Begin it, say how far it is, and take over what has changed when it is done. */
   async bake(layer) {
+    if (layer && await this.bench.send("bake", { layer: layer.id }).catch(() => null)) this.watchBaking();
+  }
+
+  /** One that goes on when the page is opened again is told of, too. */
+  async stillBaking() {
+    const told = await fetch(`/shots/${this.bench.id}/baking`).then((answer) => answer.json()).catch(() => null);
+    if (["waiting", "working"].includes(told?.state)) this.watchBaking();
+  }
+
+  async watchBaking() {
     const { bench } = this, address = `/shots/${bench.id}/baking`;
-    if (!layer || !await bench.send("bake", { layer: layer.id }).catch(() => null)) return;
     const line = telling(() => fetch(address, { method: "DELETE" }));
     for (;;) {
       await new Promise((done) => { setTimeout(done, 400); });
