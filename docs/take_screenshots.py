@@ -20,9 +20,9 @@ def take(page: Page, address: str) -> None:
         page.screenshot(path=FOLDER / f"{name}.png")
 
     page.goto(address)
-    drawn = "[...document.querySelectorAll('.poster img')].filter((one) => one.naturalWidth).length"
-    shots = page.locator(".poster").count()
-    while page.evaluate(drawn) < shots:
+    # those further down are made when they come into view
+    bare = "[...document.querySelectorAll('.poster')].some((one) => one.getBoundingClientRect().top < innerHeight && !one.querySelector('img').naturalWidth)"
+    while page.evaluate(bare):
         page.wait_for_timeout(100)
     shoot("shots")
     page.goto(f"{address}/footage")
