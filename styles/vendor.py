@@ -66,6 +66,7 @@ ICONS = [
     "move",
     "rewind",
     "snowflake",
+    "sun",
 ]
 
 OWN = {

@@ -10,6 +10,7 @@ import pytest
 from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, seen, shot
 from velvet_seam.core.around import AROUND
 from velvet_seam.core.around.border import distance
+from velvet_seam.core.around.dashes import dashes
 from velvet_seam.core.around.wrap import wrapped
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.engine.sheet import Sheet
@@ -208,6 +209,10 @@ def test_every_one_is_complete_and_off_until_it_is_wanted(name: str):
         low, high = bounds.reach(WIDTH, HEIGHT)
         other = (default + (high if high > default else low)) / 2
         held = {name: {"on": True, value: other}}
+        if value in ("gap", "run"):  # of dashes, where there are any
+            before = {name: {"on": True, "dash": 10}}
+            made = seen(shot(layer("garden", "garden"), {**paper, "around": before}))
+            held[name]["dash"] = 10
         changed = seen(shot(layer("garden", "garden"), {**paper, "around": held}))
         assert (changed != made).any(), value
 
@@ -243,3 +248,52 @@ def test_preview_and_full_size_agree():
     small = engine.picture(engine.plan(of, 6, short_side=HEIGHT // 2)).astype(float)
     mean = whole.reshape(HEIGHT // 2, 2, WIDTH // 2, 2, 4).mean(axis=(1, 3))
     assert np.abs(mean - small).mean() < 2.5
+
+
+def ring(**border: Any) -> np.ndarray:
+    """How much of a border in white is seen round a grey card on black, per pixel."""
+    around = {"border": {"on": True, "width": 6, "colour": "#ffffff", **border}}
+    black = {"width": WIDTH, "height": HEIGHT, "background": "#000000"}
+    made = seen(shot(card(around=around), canvas=black))[..., 0].astype(float)
+    made[20:60, 40:80] = 0
+    return made / 255
+
+
+def test_dashes_of_a_border_are_as_long_as_they_are_said_to_be():
+    """Along a straight side: dashes and gaps of their length, stretched by what makes them meet."""
+    line = ring(dash=10, gap=6)[16, 42:78]
+    runs = np.diff(np.concatenate([[0], (line > 0.5).astype(int), [0]]))
+    starts, ends = np.flatnonzero(runs == 1), np.flatnonzero(runs == -1)
+    whole = [e - s for s, e in zip(starts, ends, strict=True) if s > 0 and e < len(line)]
+    assert whole
+    assert all(9 <= one <= 11 for one in whole)
+    assert abs(ring(dash=10, gap=10).sum() / ring().sum() - 0.5) < 0.06
+    np.testing.assert_array_equal(ring(dash=0), ring())
+
+
+def test_dashes_go_round_a_corner_and_run_along_the_edge():
+    still, on = ring(dash=10, gap=10), ring(dash=10, gap=10, run=10)
+    side = (still + on)[16, 44:76]
+    assert np.abs(side - 1).max() < 0.15  # half a period on, dashes lie where gaps were
+    full = ring(dash=10, gap=10, run=4 * (40 + 40))
+    assert np.isfinite(full).all()
+    assert ring(dash=1999, gap=1).max() == 1  # one dash, longer than the edge
+
+
+def test_dashes_go_round_letters_and_holes():
+    y, x = np.mgrid[:200, :200] + 0.5
+    far = np.hypot(x - 100, y - 100)
+    plane = (255 * np.clip(np.minimum(80 - far, far - 40) + 0.5, 0, 1)).astype(np.uint8)
+    line = dashes(plane, np.ones(plane.shape, bool), 12, 12, 0)
+    for radius in (84, 36):
+        turn = np.linspace(0, 2 * np.pi, 2000, endpoint=False)
+        on = (
+            line[
+                (100 + radius * np.sin(turn)).astype(int), (100 + radius * np.cos(turn)).astype(int)
+            ]
+            > 0.5
+        )
+        dashes_there = int((np.diff(np.concatenate([on, on[:1]]).astype(int)) == 1).sum())
+        edge = 80 if radius > 60 else 40
+        assert abs(dashes_there - 2 * np.pi * edge / 24) <= 1.5
+        assert abs(on.mean() - 0.5) < 0.06

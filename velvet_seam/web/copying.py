@@ -103,13 +103,11 @@ def copies(identity: str, body: Copying, request: Request, context: Ctx) -> Resp
 def fixed_mask(identity: str, body: Fixing, request: Request, context: Ctx) -> Response:
     standing = context.library.shots.get(identity)
     layer = standing.shot.layer(body.layer)
-    mask = _part(layer, body.mask)
-    if not isinstance(mask, MaskBase):
-        raise Problem("Nothing was changed: only a mask is fixed to something.")
+    way, mask = _mask(layer, body.mask)
     if mask.fixed != body.to:
         moved = _lying(standing.shot, context).refixed(mask, layer, body.to, layer, body.frame)
         names = [n for n in type(moved).model_fields if getattr(moved, n) != getattr(mask, n)]
-        values = {f"seam.masks.{mask.id}.{name}": getattr(moved, name) for name in names}
+        values = {f"{way}.{mask.id}.{name}": getattr(moved, name) for name in names}
         standing = context.library.shots.edit(identity, SetValues(target=layer.id, values=values))
     return answer(request, context, standing, body)
 
@@ -160,6 +158,17 @@ def _part(layer: Layer, identity: str) -> Matte | Mask:
         if part.id == identity:
             return part
     raise Gone("Nothing was changed: that matte or mask is no longer there.")
+
+
+def _mask(layer: Layer, identity: str) -> tuple[str, Mask]:
+    """A mask of a layer's seam or of a part of its look, and the path of those beside it."""
+    held = {"seam.masks": layer.seam.masks}
+    held |= {f"look.parts.{one.id}.masks": one.masks for one in layer.look.parts}
+    for way, masks in held.items():
+        for mask in masks:
+            if mask.id == identity:
+                return way, mask
+    raise Gone("Nothing was changed: that mask is no longer there.")
 
 
 def _lying(shot: Shot, context: Context) -> Lying:

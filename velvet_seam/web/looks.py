@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 
 from fastapi import APIRouter, Request
-from fastapi.responses import Response
+from fastapi.responses import JSONResponse, Response
 from pydantic import Field
 
 from velvet_seam.core.formats.cdl import MOST, read_cdl, write_cdl
@@ -17,12 +17,13 @@ from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import AddLookPart, Edit, SetValues, WearLook
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.look import Look
+from velvet_seam.core.shot.revise import without_others
 from velvet_seam.core.timing.at import At
 from velvet_seam.core.words import Id, Name, clean_name
 from velvet_seam.store.folder import new_id
 from velvet_seam.web.answer import AS_IT_IS, Answer, ChosenRequest, answer
 from velvet_seam.web.context import Ctx, gives
-from velvet_seam.work.asks import LookTiles
+from velvet_seam.work.asks import Levels, LookTiles
 from velvet_seam.work.studio import SOON
 
 router = APIRouter(prefix="/shots/{identity}")
@@ -64,7 +65,7 @@ def keep(identity: str, body: Kept, request: Request, context: Ctx) -> Response:
     look = standing.shot.layer(body.layer).look
     if not look.parts:
         raise Problem("That layer has no look to keep.")
-    context.library.looks.keep(body.name, look)
+    context.library.looks.keep(body.name, without_others(look))
     return answer(request, context, standing, body)
 
 
@@ -88,6 +89,18 @@ async def tiles(identity: str, context: Ctx, layer: str = "", frame: int = 0) ->
     )
     data = await context.studio.ask(ask, SOON)
     return Response(data, media_type="image/jpeg", headers={"cache-control": "max-age=3600"})
+
+
+@router.get("/levels/{layer}/{part}")
+async def levels(
+    identity: str, layer: str, part: str, context: Ctx, frame: int = 0
+) -> JSONResponse:
+    """How bright the pixels are that come to a part of a layer's look: luma, red, green, blue."""
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    shot = standing.shot
+    frame = min(max(frame, 0), shot.length - 1)
+    ask = Levels(standing.written, shot.layer(layer).id, frame, part)
+    return JSONResponse(await context.studio.ask(ask, SOON))
 
 
 @router.post("/tables", response_class=Answer)

@@ -113,6 +113,17 @@ class LookTiles:
 
 
 @dataclass(frozen=True)
+class Levels:
+    """Ask how bright the pixels are that come to a part of a layer's look on a frame: four lists of shares of all that
+    is covered, from black to white, for luma, red, green, blue; of an adjustment layer, those of what lies below."""
+
+    document: Written
+    layer: str
+    frame: int
+    part: str
+
+
+@dataclass(frozen=True)
 class MatteFacts:
     """Ask how many holes and parts a layer's matte has on a frame, as it lies on the canvas."""
 
@@ -156,4 +167,4 @@ class Seen:
 
 LOUPE_SIDE = 15
 
-Request = Paint | Still | Measure | Wall | LookTiles | MatteFacts | CutLength | Loupe
+Request = Paint | Still | Measure | Wall | LookTiles | Levels | MatteFacts | CutLength | Loupe

@@ -18,7 +18,7 @@ import numpy as np
 import simplejpeg
 
 from velvet_seam.core.analyse.mask_cut import cut_length
-from velvet_seam.core.analyse.scopes import SCOPES, lost, marked
+from velvet_seam.core.analyse.scopes import SCOPES, levels, lost, marked
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
@@ -40,6 +40,7 @@ from velvet_seam.store.library import Library
 from velvet_seam.work.asks import (
     LOUPE_SIDE,
     CutLength,
+    Levels,
     LookTiles,
     Loupe,
     MatteFacts,
@@ -61,6 +62,11 @@ FULL_QUALITY = 94
 
 CUT_SIDE = 180
 """Shorter side at which masks are looked at for cutting a subject."""
+
+
+SEEN_AND_COVERED: tuple[View, View] = ("layer", "matte")
+LEVELS_SIDE = 180
+"""Shorter side at which levels are counted."""
 
 
 class Painter:
@@ -89,6 +95,8 @@ class Painter:
                 return self._wall(request)
             case LookTiles():
                 return self._look_tiles(request)
+            case Levels():
+                return self._levels(request)
             case MatteFacts():
                 return self._facts(request)
             case CutLength():
@@ -133,6 +141,31 @@ class Painter:
             plan = self._engine.plan(worn, ask.frame, short_side=ask.short_side, quick=ask.layer)
             tiles.append(self._engine.picture(plan, trying=True))
         return jpeg(np.concatenate(tiles, axis=1), 82)
+
+    def _levels(self, ask: Levels) -> list[list[float]]:
+        shot = self._shot(ask.document)
+        layer = shot.layer(ask.layer)
+        ids = [one.id for one in layer.look.parts]
+        before = layer.look.parts[: ids.index(ask.part)] if ask.part in ids else ()
+        shot = apply(shot, WearLook(layers=(ask.layer,), look=Look(parts=before), new_id="w-bare"))
+        if layer.source.adjusts:
+            at = shot.layers.index(shot.layer(ask.layer))
+            shot = shot.model_copy(update={"layers": shot.layers[: at + 1]})
+            return levels(
+                self._engine.picture(
+                    self._engine.plan(shot, ask.frame, short_side=LEVELS_SIDE), trying=True
+                )
+            )
+        seen = [
+            self._engine.picture(
+                self._engine.plan(
+                    shot, ask.frame, short_side=LEVELS_SIDE, view=view, chosen=ask.layer
+                ),
+                trying=True,
+            ).copy()
+            for view in SEEN_AND_COVERED
+        ]
+        return levels(seen[0], seen[1][..., 1])
 
     def _hidden_by_what_lies_above(self, shot: Shot, ask: Wall) -> bool:
         """Whether a layer makes no difference on a frame where it would without those above it."""

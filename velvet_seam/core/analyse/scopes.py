@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
+from velvet_seam.core.picture.colour import LUMA_709
 
 Picture = NDArray[np.uint8]
 
@@ -96,6 +97,25 @@ def lost(picture: Picture) -> tuple[float, float]:
     if not seen:
         return 0.0, 0.0
     return round(100 * black / seen, 1), round(100 * white / seen, 1)
+
+
+BINS = 64
+
+
+def levels(picture: Picture, coverage: Picture | None = None) -> list[list[float]]:
+    """Shares of the pixels from black to white, in 64 steps, for luma, red, green and blue; of those that are covered
+    by half, where ``coverage``, (h, w), is given.
+
+    >>> [one[0] for one in levels(np.zeros((4, 4, 4), np.uint8))]
+    [1.0, 1.0, 1.0, 1.0]
+    """
+    seen = picture[..., :3].reshape(-1, 3) if coverage is None else picture[coverage >= 128][:, :3]
+    if not len(seen):
+        return [[0.0] * BINS for _ in range(4)]
+    luma = np.rint(seen @ np.array(LUMA_709, np.float32)).astype(np.uint8)
+    planes = (luma, *seen.T)
+    counts = [np.bincount(one // (256 // BINS), minlength=BINS) / len(seen) for one in planes]
+    return [[round(float(share), 5) for share in one] for one in counts]
 
 
 def _ground(width: int, height: int) -> Picture:

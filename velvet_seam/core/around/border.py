@@ -17,6 +17,7 @@ from velvet_seam.core.around.base import (
     fainter,
     painted,
 )
+from velvet_seam.core.around.dashes import dashes
 from velvet_seam.core.picture.placement import Patch
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.at import At
@@ -36,6 +37,18 @@ class Border(AroundBase):
         Bounds(0, 500, "px", "Width", "Of the line", step=0.5, shown=(0, 60), of="canvas", find="border outline thickness"),
     ] = 8.0  # fmt: skip
     opacity: Annotated[Animated, Bounds(0, 100, "%", "Opacity", "Of the line")] = 100.0
+    dash: Annotated[
+        Animated,
+        Bounds(0, 2000, "px", "Dashes", "How long each is; 0 is a whole line", shown=(0, 200), of="canvas", find="dashed dotted"),
+    ] = 0.0  # fmt: skip
+    gap: Annotated[
+        Animated, Bounds(1, 2000, "px", "Between", "From dash to dash", shown=(1, 200), of="canvas")
+    ] = 16.0
+    run: Annotated[
+        Animated,
+        Bounds(-100000, 100000, "px", "Run", "How far the dashes have gone along the edge", shown=(-200, 200),
+               of="canvas", find="marching"),
+    ] = 0.0  # fmt: skip
     colour: Colour = "#fbf3e4"
     place: Placing = "outside"
 
@@ -43,7 +56,8 @@ class Border(AroundBase):
         width = at(self.width) * per
         if width <= 0 or at(self.opacity) <= 0:
             return None
-        args = (width, at.part(self.opacity), colour_to_rgb(self.colour), self.place)
+        cut = (at(self.dash) * per, at(self.gap) * per, at(self.run) * per)
+        args = (width, at.part(self.opacity), colour_to_rgb(self.colour), self.place, cut)
         return Drawn(_bordered, args, under=self.place == "outside")
 
     def reach(self, at: At) -> float:
@@ -84,8 +98,9 @@ def distance(plane: Plane, reach: float = 1e4) -> NDArray[np.float32]:
 
 
 def _bordered(
-    width: float, opacity: float, rgb: tuple[int, int, int], place: Placing, patch: Patch | None
-) -> Patch | None:
+    width: float, opacity: float, rgb: tuple[int, int, int], place: Placing,
+    cut: tuple[float, float, float], patch: Patch | None,
+) -> Patch | None:  # fmt: skip
     if patch is None:
         return None
     beyond = int(np.ceil({"outside": width, "centred": width / 2, "inside": 0}[place])) + 2
@@ -97,5 +112,7 @@ def _bordered(
         line *= np.clip(far + width / 2 + 0.5, 0, 1)
     elif place == "inside":
         line = np.minimum(plane / np.float32(255), np.clip(far + width + 0.5, 0, 1))
+    if cut[0] > 0:
+        line *= dashes(plane, line > 0, *cut)
     made = (255 * line + np.float32(0.5)).astype(np.uint8)
     return painted(patch.left - beyond, patch.top - beyond, fainter(made, opacity), rgb)

@@ -13,11 +13,10 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.engine.looking import Looking, PlaneOf
+from velvet_seam.core.engine.looking import Looking, Part, PlaneOf
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.looks import Ground
-from velvet_seam.core.masks import Mask
 from velvet_seam.core.picture.adjust import Adjust
 from velvet_seam.core.picture.compose import Below
 from velvet_seam.core.picture.coverage import Plane, weighed
@@ -77,7 +76,7 @@ class Adjusting:
             if part.tones:
                 fuse = last and number == 0
                 strength = part.strength * (total if fuse else 1.0)
-                planes = self._toned(planes, self.looking.table(part), strength, part.masks, wider)
+                planes = self._toned(planes, self.looking.table(part), strength, part)
                 if fuse:
                     total = 1.0
                 continue
@@ -89,29 +88,29 @@ class Adjusting:
             picture = step("to-bytes", to_bytes, (), planes, keep=False)
             picture = step("look-work", work.function, work.args, picture)
             planes = step("to-floats", to_floats, (), picture, keep=False)
-            if part.strength < 1 or part.masks:
-                planes = self._mixed(before, planes, part.strength, part.masks)
+            if part.limited:
+                args, plane = (part.strength,), self._plane(part, before)
+                planes = step("look-mix", mixed_inside, args, before, planes, plane)
+            elif part.strength < 1:
+                planes = step("look-mix", mixed_floats, (part.strength,), before, planes)
         if total < 1 and planes is not first:
-            planes = self._mixed(first, planes, total, ())
+            planes = step("look-mix", mixed_floats, (total,), first, planes)
         if wider.window != self.sheet.window:
             planes = step("window", _window, (left, top, width, height), planes, keep=False)
         return step("to-light", to_light, (), planes, keep=False) if self.linear else planes
 
-    def _plane(self, masks: tuple[Mask, ...]) -> Step:
+    def _plane(self, part: Part, before: Step) -> Step:
         assert self.plane_of is not None
-        return self.plane_of(masks, 0)
+        picture = (
+            before if part.through is None else step("to-bytes", to_bytes, (), before, keep=False)
+        )
+        return self.plane_of(part, 0, picture)
 
-    def _toned(
-        self, planes: Step, table: Step, strength: float, masks: tuple[Mask, ...], wider: Sheet
-    ) -> Step:
-        if masks:
-            return step("look", _toned_inside, (strength,), planes, table, self._plane(masks))
+    def _toned(self, planes: Step, table: Step, strength: float, part: Part) -> Step:
+        if part.limited:
+            plane = self._plane(part, planes)
+            return step("look", _toned_inside, (strength,), planes, table, plane)
         return step("look", _toned, (strength,), planes, table)
-
-    def _mixed(self, before: Step, after: Step, strength: float, masks: tuple[Mask, ...]) -> Step:
-        if masks:
-            return step("look-mix", mixed_inside, (strength,), before, after, self._plane(masks))
-        return step("look-mix", mixed_floats, (strength,), before, after)
 
 
 def _laid_on(table: Table, *covered: Patch | None) -> Adjust | None:

@@ -30,6 +30,9 @@ class Context(Protocol):
     def camera(self, layer: Layer, frame: float) -> Matrix | None:
         """What cameras above a layer make of canvas pixels; None where there are none."""
 
+    def to_sheet(self, layer: Layer, frame: float) -> Matrix:
+        """3 × 3, from source pixels of a layer to those of the sheet; all zeros where nothing of it is seen."""
+
     def picture_size(self, layer: Layer) -> tuple[int, int]:
         """Width and height of a layer's picture as it is read, before it is placed."""
 

@@ -13,11 +13,11 @@ from typing import Any
 import numpy as np
 
 from velvet_seam.core.engine.context import Context
+from velvet_seam.core.engine.limiting import Limiting
 from velvet_seam.core.engine.looking import Looking
 from velvet_seam.core.engine.lying import LEAST_SCALE
 from velvet_seam.core.engine.masking import Masking
 from velvet_seam.core.looks import Ground
-from velvet_seam.core.masks import Mask
 from velvet_seam.core.mattes import Cut, Home, Matte, Side
 from velvet_seam.core.picture.coverage import Plane, fitted, laid, mixed, weighed
 from velvet_seam.core.picture.edge import EdgeWork, worked
@@ -186,15 +186,16 @@ class Cutter:
         """The layer's look, where it is more than tables."""
         if self._looking is None:
             return cut
-        made, margin = self._looking.worked(cut.step, self._ground(), self._limits)
+        made, margin = self._looking.worked(cut.step, self._ground(), self._limits())
         return cut if made is cut.step else Cut(made, margin=margin)
 
     def _ground(self) -> Ground:
         size = self._context.picture_size(self._layer)
         return Ground(size, size[0] / self._width / max(self._scale, LEAST_SCALE))
 
-    def _limits(self, masks: tuple[Mask, ...], margin: int) -> Step:
-        return self._masking.planes(masks, "limit", False, margin)
+    def _limits(self) -> Limiting:
+        per = self._ground().per
+        return Limiting(self._context, self._layer, self._frame, self._masking, self._within, per)
 
     def _weighed(self, cut: Cut, plane: Step, out: bool) -> Cut:
         """A cut-out and what a mask leaves of it. While one is worked on, the key alone is kept; in a

@@ -15,6 +15,7 @@ import numpy as np
 from velvet_seam.core.looks import Area, Ground, LookBase, Tone, Work
 from velvet_seam.core.looks.lut import Lut
 from velvet_seam.core.looks.table import Mixed, runs, table_of
+from velvet_seam.core.looks.through import Through
 from velvet_seam.core.masks import Mask
 from velvet_seam.core.picture.coverage import Plane, fitted, mixed
 from velvet_seam.core.picture.cube import Cube
@@ -26,10 +27,6 @@ from velvet_seam.core.shot.look import Look
 from velvet_seam.core.steps import Picture, Step, step
 from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.at import At
-
-PlaneOf = Callable[[tuple[Mask, ...], int], Step]
-"""The coverage of a part's masks over a picture with so many pixels around it."""
-
 
 Tables = Callable[[str], Cube | None]
 """Tables that were brought in, by their ids; None where one is not at hand."""
@@ -47,7 +44,18 @@ class Part:
     area: LookBase | None = None
     strength: float = 1.0
     masks: tuple[Mask, ...] = ()
+    through: Through | None = None
     moves: bool = False
+
+    @property
+    def limited(self) -> bool:
+        """Whether it acts more at one place than at another."""
+        return bool(self.masks) or self.through is not None
+
+
+PlaneOf = Callable[[Part, int, Step], Step]
+"""How much of a part that is limited acts where: over a picture with so many pixels around it; and that picture, as it
+is before the part."""
 
 
 class Looking:
@@ -66,7 +74,7 @@ class Looking:
     @property
     def simple(self) -> bool:
         """Whether it acts on each pixel by itself, and is no more than tables."""
-        one_by_one = all(part.tones and not part.masks for part in self.parts)
+        one_by_one = all(part.tones and not part.limited for part in self.parts)
         return one_by_one and (self.total >= 1 or len(self.parts) <= 1)
 
     @property
@@ -122,8 +130,8 @@ class Looking:
         return picture, margin
 
     def _mixed(self, before: Step, after: Step, part: Part, margin: int, plane_of: PlaneOf) -> Step:
-        if part.masks:
-            plane = plane_of(part.masks, margin)
+        if part.limited:
+            plane = plane_of(part, margin, before)
             return step("look-mix", _masked_in, (part.strength,), before, after, plane)
         if part.strength < 1:
             return step("look-mix", _mixed_in, (part.strength,), before, after)
@@ -151,9 +159,10 @@ def _grouped(look: Look, at: At, frame: int, tables: Tables) -> list[Part]:
             )
             if not stages:
                 continue
-            if masks:
+            if masks or one.through is not None:
                 close()
-                found.append(Part((Mixed(stages, 1.0),), None, strength, masks, moves=one.moves()))
+                run = (Mixed(stages, 1.0),)
+                found.append(Part(run, None, strength, masks, one.through, one.moves()))
                 continue
             if not open_run:
                 moving = False
@@ -161,7 +170,7 @@ def _grouped(look: Look, at: At, frame: int, tables: Tables) -> list[Part]:
             open_run.append(Mixed(stages, strength))
         else:
             close()
-            found.append(Part((), one, strength, masks))
+            found.append(Part((), one, strength, masks, one.through))
     close()
     return found
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from math import ceil, floor, radians, sqrt
 
+import cv2
 import numpy as np
 
 from velvet_seam.core.engine.context import Context
@@ -53,6 +54,15 @@ def _drawn(
     return faded(faded(plane, here, False), at.part(mask.opacity), mask.invert)
 
 
+def _onto(size: tuple[int, int], to_sheet: tuple[tuple[float, ...], ...], plane: Plane) -> Plane:
+    """A plane over the sheet, seen from a picture that lies on it; beyond the sheet it goes on as it ends."""
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])  # a pixel's middle lies half a pixel in
+    matrix = np.linalg.inv(half) @ np.array(to_sheet) @ half
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    made = cv2.warpPerspective(plane, matrix, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(made, np.uint8)
+
+
 def _all_joined(hows: tuple[str, ...], *planes: Plane) -> Plane:
     return all_joined(list(zip(planes, hows, strict=True)))
 
@@ -89,6 +99,8 @@ class Masking:
         return step("mask-planes", _all_joined, (tuple(hows),), *planes)
 
     def _plane(self, mask: Mask, on_canvas: bool, margin: int) -> Step:
+        if mask.fixed == "canvas" and not on_canvas:
+            return self.onto_picture(self._plane(mask, True, 0), margin)
         sheet = self._context.sheet
         # What is thinner than a pixel of the canvas covers only as much of one, so that a shape that grows
         # from nothing begins with nothing, however soft.
@@ -103,6 +115,13 @@ class Masking:
             ground, unit = (self._width, self._height), self._scale
         args = (MaskAt(mask, self._at), size, ground, back, unit, here)
         return step("mask-plane", _drawn, args)
+
+    def onto_picture(self, plane: Step, margin: int) -> Step:
+        """A plane over the sheet as it falls on the layer's picture, with so many pixels around it."""
+        size, back = self._over(margin)
+        frame = self._layer.span.first + self._at.frame
+        to_sheet = self._context.to_sheet(self._layer, frame) @ np.array(back)
+        return step("onto-picture", _onto, (size, tuple(map(tuple, to_sheet.tolist()))), plane)
 
     def _over(self, margin: int) -> tuple[tuple[int, int], tuple[tuple[float, ...], ...]]:
         """The size of the layer's picture with so many pixels around it, and the 3 × 3 matrix from its pixels to

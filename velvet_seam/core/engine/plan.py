@@ -133,7 +133,7 @@ class Planner(Stacking):
         moments = (
             [frame + lit * ((k + 0.5) / count - 0.5) for k in range(count)] if lit else [frame]
         )
-        matrices = [self._matrix(layer, one, moved) for one in moments]
+        matrices = [self.to_sheet(layer, one, moved) for one in moments]
         if all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
             matrices = matrices[:1]  # what stands still is not blurred
         if self._video and len(matrices) == 1 and picture is cut.step:
@@ -144,7 +144,7 @@ class Planner(Stacking):
         placed = step("place", _placed, args, picture)
         return laid_over(placed, later, grey) if later else placed
 
-    def _matrix(self, layer: Layer, frame: float, moved: Matrix | None = None) -> Matrix:
+    def to_sheet(self, layer: Layer, frame: float, moved: Matrix | None = None) -> Matrix:
         """From source pixels to the sheet; all zeros where nothing of the layer is seen."""
         to_canvas = self._lies.seen(layer, frame)
         if moved is not None:

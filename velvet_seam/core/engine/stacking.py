@@ -22,6 +22,7 @@ from velvet_seam.core.engine.adjusting import (
 )
 from velvet_seam.core.engine.alone import alone, covered_by, spread
 from velvet_seam.core.engine.clip_time import frame_shown
+from velvet_seam.core.engine.limiting import Limiting
 from velvet_seam.core.engine.looking import Looking, Tables, no_table
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.engine.masking import Masking
@@ -124,10 +125,10 @@ class Stacking:
         if wider.window != sheet.window:
             other = self._on(wider, self._known)
             around = other.stack(frame, layer.id, solo, only_below=True, finished=False)
-        masking = Masking(self._on(wider, None), layer, at, *self._lies.size(layer))
-        seen = replace(
-            adjusting, plane_of=lambda masks, margin: masking.planes(masks, "limit", True, margin)
-        ).seen(around, wider)
+        on = self._on(wider, None)
+        masking = Masking(on, layer, at, *self._lies.size(layer))
+        limiting = Limiting(on, layer, frame, masking, frozenset({layer.id}))
+        seen = replace(adjusting, plane_of=limiting).seen(around, wider)
         linear = self._shot.light == "linear"
         if layer.seam.blend != "normal":
             if covered is None:
@@ -160,6 +161,7 @@ class Stacking:
     def _joins(self, layer: Layer, frame: int) -> Joins:
         """A layer's echoes and itself."""
         alone = not any(isinstance(m, LayerMatte | DifferenceKey) for m in layer.seam.matte)
+        alone = alone and not layer.look.others
         if self._known is None or not alone:
             return self._made_joins(layer, frame)
         shows = layer.source.shows
@@ -193,7 +195,7 @@ class Stacking:
         number = frame_shown(nested, layer.time, frame - layer.span.first, self._shot.rate)
         if not can_pass(nested, number, self._shot.light == "linear"):
             return None
-        matrix = self._matrix(layer, frame)
+        matrix = self.to_sheet(layer, frame)
         if matrix[2, 0] or matrix[2, 1] or matrix[2, 2] != 1 or not np.linalg.det(matrix):
             return None
         canvas = nested.width, nested.height
@@ -237,7 +239,7 @@ class Stacking:
             nested.shot, sheet, self._footage, video, self._known, self._quick, self._tables
         )
 
-    def _matrix(self, layer: Layer, frame: float) -> Matrix:
+    def to_sheet(self, layer: Layer, frame: float) -> Matrix:
         """From source pixels to the sheet."""
         raise NotImplementedError
 

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from velvet_seam.core.looks.through import Through
 from velvet_seam.core.masks import Mask
 from velvet_seam.core.steps import Picture
 from velvet_seam.core.timing.animated import Animated, Keyframes
@@ -85,8 +86,9 @@ class LookBase(Part):
     strength: Annotated[
         Animated, Bounds(0, 100, "%", "Strength", "How much of this part is mixed in")
     ] = 100.0
-    masks: tuple[Mask, ...] = Field(
-        (), max_length=16, description="it acts only inside; fixed to the layer"
+    masks: tuple[Mask, ...] = Field((), max_length=16, description="it acts only inside")
+    through: Through | None = Field(
+        None, description="it acts only as much as a layer covers or shines"
     )
 
     def own(self) -> tuple[str, ...]:

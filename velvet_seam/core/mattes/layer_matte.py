@@ -8,8 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from velvet_seam.core.mattes.base import Asked, Beside, Cut, MatteBase
-from velvet_seam.core.picture.colour import LUMA_709
-from velvet_seam.core.picture.coverage import Plane
+from velvet_seam.core.picture.coverage import Plane, brightness
 from velvet_seam.core.picture.placement import Patch
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.steps import step
@@ -54,19 +53,16 @@ class LayerMatte(MatteBase):
             return None
         size, bright, turned = asked.size, self.of == "brightness", self.invert
         there = () if placed is None else (placed,)
-        return Cut(step("layer-matte", _plane_of, (size, bright, turned), *there), "sheet")
+        return Cut(step("layer-matte", plane_of, (size, bright, turned), *there), "sheet")
 
 
-def _plane_of(
+def plane_of(
     size: tuple[int, int], bright: bool, turned: bool, patch: Patch | None = None
 ) -> Plane:
     """A placed layer's coverage or brightness over the whole sheet."""
     plane = np.zeros((size[1], size[0]), np.uint8)
     if patch is not None:
         h, w = patch.pixels.shape[:2]
-        if bright:  # premultiplied: what is clear is dark
-            value = np.rint(patch.pixels[..., :3] @ np.array(LUMA_709, np.float32)).astype(np.uint8)
-        else:
-            value = patch.pixels[..., 3]
+        value = brightness(patch.pixels) if bright else patch.pixels[..., 3]
         plane[patch.top : patch.top + h, patch.left : patch.left + w] = value
     return np.asarray(255 - plane, np.uint8) if turned else plane

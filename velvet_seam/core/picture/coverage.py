@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
+from velvet_seam.core.picture.colour import LUMA_709
 from velvet_seam.core.picture.spans import any_covered
 
 Plane = NDArray[np.uint8]
@@ -18,6 +19,11 @@ Plane = NDArray[np.uint8]
 
 STRETCH = 128
 """Pixels of a row for which it is looked at together whether a plane leaves them as they are."""
+
+
+def brightness(picture: NDArray[np.uint8]) -> Plane:
+    """Luma of ITU-R BT.709 of a premultiplied picture (h, w, 4), (h, w) uint8: what is clear is dark."""
+    return np.rint(picture[..., :3] @ np.array(LUMA_709, np.float32)).astype(np.uint8)
 
 
 def fitted(plane: Plane, height: int, width: int) -> Plane:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Mapping
 
 from velvet_seam.core.mattes import LayerMatte
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span, TimeMap
+from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.revise import fresh_parts, revised
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sources import NestedSource
@@ -49,12 +50,29 @@ def grouped(shot: Shot, chosen: Collection[str], name: str) -> Shot:
                     raise Problem(
                         f"{layer.name} takes its matte from {other}: choose both or neither. Nothing was changed."
                     )
+        for lamp in shot.layers:
+            if lamp.id in layer.look.others and (lamp.id in chosen) != (layer.id in chosen):
+                raise Problem(
+                    f"The look of {layer.name} acts through {lamp.name}: choose both or neither. Nothing was changed."
+                )
     first, last = span_of(inside).first, span_of(inside).last
     moved = [revised(layer, span=layer.span.moved(-first)) for layer in inside]
     return Shot(
         name=name, canvas=revised(shot.canvas, background="none"), rate=shot.rate,
         length=last - first + 1, light=shot.light, layers=tuple(moved),
     )  # fmt: skip
+
+
+def _through_others(look: Look, ids: Mapping[str, str]) -> Look:
+    """A look whose parts act through the layers that stand for others, by their old ids."""
+    parts = [
+        revised(part, through=revised(one, layer=ids.get(one.layer, one.layer)))
+        if (one := part.through) is not None and one.layer is not None
+        else part
+        for part in look.parts
+    ]
+    made: Look = revised(look, parts=parts)
+    return made
 
 
 def span_of(layers: Collection[Layer]) -> Span:
@@ -104,7 +122,8 @@ def taken_apart(
             for matte in seam.matte
         ]
         span = one.span.moved(layer.span.first)
-        changed = {**seam_and_look, "seam": revised(seam, matte=mattes), "span": span}
+        look = _through_others(seam_and_look["look"], ids)
+        changed = {**seam_and_look, "seam": revised(seam, matte=mattes), "look": look, "span": span}
         layers.append(revised(one, id=ids[one.id], **changed))
     sounds = [
         revised(one, id=new_id("t"), span=one.span.moved(layer.span.first)) for one in inner.sounds

@@ -21,3 +21,9 @@ class Look(Part):
         Bounds(0, 100, "%", "Strength", "How much of the whole look is mixed in", find="look mix amount grade"),
     ] = 100.0  # fmt: skip
     parts: tuple[LookPart, ...] = Field((), max_length=32)
+
+    @property
+    def others(self) -> frozenset[str]:
+        """The other layers that its parts act through."""
+        through = (part.through for part in self.parts)
+        return frozenset(one.layer for one in through if one is not None and one.layer is not None)

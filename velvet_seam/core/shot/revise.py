@@ -38,6 +38,18 @@ def replaced(shot: Shot, target: str, change: Callable[[Any], Any]) -> Shot:
     return with_sound(shot, change(shot.sound(target)))
 
 
+def without_others(look: Look) -> Look:
+    """A look for another shot: its parts act through no layer of this one."""
+    parts = [
+        revised(part, through=None)
+        if part.through is not None and part.through.layer is not None
+        else part
+        for part in look.parts
+    ]
+    made: Look = revised(look, parts=parts)
+    return made
+
+
 def fresh_look(look: Look, new_id: str) -> Look:
     """A look for another layer: its parts and their masks get ids of their own."""
     parts = [

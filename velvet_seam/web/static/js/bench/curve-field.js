@@ -11,6 +11,8 @@ export class CurveFields {
     this.bench = bench;
     this.which = new Map(); // by the path of the part: the curve that is shown
     this.taken = new Map();
+    this.levels = new Map(); // by the path of the part: how bright what comes to it is
+    bench.addEventListener("painted", () => this.count());
     const panel = document.getElementById("panel");
     for (const name of ["shown", "refused"]) bench.addEventListener(name, () => this.render());
     panel.addEventListener("click", (event) => {
@@ -48,6 +50,7 @@ export class CurveFields {
       one.classList.toggle("bent", JSON.stringify(part[one.dataset.curve]) !== JSON.stringify(STRAIGHT));
     }
     svg.replaceChildren();
+    if (!this.levels.has(at)) this.count();
     const put = (kind, values) => {
       const node = document.createElementNS(SVG, kind);
       for (const [key, value] of Object.entries(values)) node.setAttribute(key, value);
@@ -55,10 +58,32 @@ export class CurveFields {
       return node;
     };
     const wide = svg.clientWidth || 262, high = svg.clientHeight || 190;
+    const shares = this.levels.get(at)?.[["master", "red", "green", "blue"].indexOf(name)];
+    if (shares) put("path", { class: "curve-levels", d: hills(shares, wide, high) });
     for (const n of [0.25, 0.5, 0.75]) put("path", { class: "curve-grid", d: `M${n * wide} 0V${high}M0 ${n * high}H${wide}` });
     put("path", { class: "curve-grid", d: `M0 ${high}L${wide} 0` });
     put("path", { class: `curve-line ${name}`, d: line(points, wide, high) });
     points.forEach(([x, y], n) => put("circle", { class: `curve-point${this.taken.get(at) === n ? " held" : ""}`, cx: wide * x, cy: high * (1 - y), r: 5, "data-n": n }));
+  }
+
+  /** How bright the picture is that comes to each curve; asked for once nothing moves any more. */
+  count() {
+    const boxes = document.querySelectorAll("#panel [data-curves]");
+    if (!boxes.length) return;
+    clearTimeout(this.soon);
+    this.soon = setTimeout(async () => {
+      const { bench } = this, { layer } = bench;
+      if (!layer || bench.trial || bench.playing) return;
+      for (const box of document.querySelectorAll("#panel [data-curves]")) {
+        const at = box.dataset.curves, part = this.part(box), for_ = `${bench.state.revision ?? bench.state.stamp} ${bench.frame} ${layer.id}`;
+        if (!part || this.levels.get(at)?.for_ === for_) continue;
+        const frame = Math.min(layer.span.last, Math.max(layer.span.first, bench.frame));
+        const answer = await fetch(`/shots/${bench.id}/levels/${layer.id}/${part.id}?frame=${frame}`).catch(() => null);
+        if (!answer?.ok) continue;
+        this.levels.set(at, Object.assign(await answer.json(), { for_ }));
+        if (box.isConnected && !bench.trial) this.draw(box, this.part(box) ?? part);
+      }
+    }, 150);
   }
 
   place(svg, event) {
@@ -174,4 +199,11 @@ function line(points, wide, high) {
     d += `C${at(x0 + third, y0 + third * slopes[n])} ${at(x1 - third, y1 - third * slopes[n + 1])} ${at(x1, y1)}`;
   }
   return `${d}L${at(1, last[1])}`;
+}
+
+/** How many pixels are how bright, as a filled line; few are seen beside many. */
+function hills(shares, wide, high) {
+  const most = Math.max(...shares.slice(1, -1), 1e-6), step = wide / shares.length;
+  const tops = shares.map((share, n) => `L${((n + 0.5) * step).toFixed(1)} ${(high * (1 - 0.92 * Math.sqrt(Math.min(share / most, 1)))).toFixed(1)}`);
+  return `M0 ${high}${tops.join("")}L${wide} ${high}Z`;
 }
