@@ -12,11 +12,20 @@ from hypothesis import strategies as st
 
 from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, shot
 from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.edits import SetValues, apply
-from velvet_seam.core.shot.windows import corners_seen, into, put, window_of
+from velvet_seam.core.shot.edits import AddMask, SetValues, apply
+from velvet_seam.core.shot.windows import (
+    corners_seen,
+    drawn_windows,
+    into,
+    put,
+    window_of,
+    windows_of,
+)
 from velvet_seam.core.sources.openings import Opening, corners_of, openings, slanted
 
+DRAWN = ("box", "oval", "star", "drawn")
 LAYOUTS = ("columns", "rows", "grid", "large and small")
 
 
@@ -174,3 +183,61 @@ def test_a_turned_layer_has_no_upright_window():
     place = {"x": 60, "y": 40, "rotation": 12}
     with pytest.raises(Problem, match="turned"):
         window_of(shot(layer("a", "garden", place=place)).layers[0], (WIDTH, HEIGHT), 0)
+
+
+MASKS = {
+    "box": {"width": 44, "height": 30, "round": 6, "rotation": 20},
+    "oval": {"width": 50, "height": 34, "rotation": -35},
+    "star": {"radius": 26, "points": 5, "inner": 50},
+    "drawn": {
+        "outline": [
+            {"x": -24, "y": -10, "in_x": -6, "in_y": 9, "out_x": 6, "out_y": -9},
+            {"x": 22, "y": -14}, {"x": 18, "y": 16, "out_x": -12, "out_y": 8},
+        ]
+    },
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("fixed", ["layer", "canvas"])
+@pytest.mark.parametrize("kind", DRAWN)
+def test_a_layer_put_into_a_drawn_window_fills_it_and_nothing_else(kind: str, fixed: str):
+    """The frame covers all but the window; the layer, put into it, covers that and a rim under the frame."""
+    frame = {
+        **layer("frame", "paper"), "source": {"kind": "windows", "layout": "drawn", "colour": "#ff0000"},
+    }  # fmt: skip
+    of = shot(layer("garden", "garden"), frame)
+    mask = {"id": "m-w", "kind": kind, "x": 6, "y": -3, "fixed": fixed, **MASKS[kind]}
+    of = apply(of, AddMask.model_validate({"layer": "l-frame", "mask": mask}))
+    assert (
+        of.layer("l-frame").seam.masks[0].use == "garbage"
+    )  # drawn on such a frame, it is a window
+    lies = Lying(of, lambda one: Drawn("garden"))
+    (window,) = windows_of(
+        of.layer("l-frame"), 6, (WIDTH, HEIGHT), lambda to: lies.base(of.layer("l-frame"), to, 6)
+    )
+    for edit in put(of.layer("l-garden"), window, (WIDTH, HEIGHT)):
+        of = apply(of, edit)
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    open_ = 255 - engine.picture(engine.plan(of, 6, view="matte", chosen="l-frame"))[..., 0].astype(
+        int
+    )
+    filled = engine.picture(engine.plan(of, 6, view="matte", chosen="l-garden"))[..., 0].astype(int)
+    assert 600 < open_.sum() / 255 < 1600
+    assert (filled[open_ == 255] >= 250).all()
+    near = cv2.dilate((open_ > 8).astype(np.uint8), np.ones((5, 5), np.uint8))
+    assert not filled[near == 0].any()
+    again = corners_seen(of.layer("l-garden"), (WIDTH, HEIGHT), 6)
+    np.testing.assert_allclose(again, window, atol=1.01)
+
+
+def test_a_frame_whose_windows_are_drawn_has_none_before_and_passes_over_what_is_no_window():
+    frame = layer("frame", "paper") | {"source": {"kind": "windows", "layout": "drawn"}}
+    of = shot(frame)
+    for mask in (
+        {"id": "m-a", "kind": "straight"}, {"id": "m-b", "kind": "oval", "on": False},
+        {"id": "m-c", "kind": "oval", "use": "keep"}, {"id": "m-d", "kind": "box", "invert": True},
+    ):  # fmt: skip
+        of = apply(of, AddMask.model_validate({"layer": "l-frame", "mask": mask}))
+    assert drawn_windows(of.layer("l-frame")) == []
+    with pytest.raises(Problem, match="no frame"):
+        windows_of(shot(layer("g", "garden")).layers[0], 0, (WIDTH, HEIGHT), lambda to: np.eye(3))

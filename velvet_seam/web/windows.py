@@ -10,8 +10,7 @@ from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import Several
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.windows import corners_seen, put
-from velvet_seam.core.sources import WindowsSource
+from velvet_seam.core.shot.windows import corners_seen, put, windows_of
 from velvet_seam.core.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
@@ -40,13 +39,11 @@ class Exchange(ChosenRequest):
 def into_window(identity: str, body: IntoWindow, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
     layer, frame = shot.layer(body.layer), shot.layer(body.of)
-    if not isinstance(frame.source, WindowsSource):
-        raise Problem(f"{frame.name} is no frame with windows. Nothing was changed.")
-    at = min(max(body.frame, frame.span.first), frame.span.last) - frame.span.first
-    found = frame.source.corners(at, (shot.canvas.width, shot.canvas.height))
+    lies, canvas = _lying(context, shot), (shot.canvas.width, shot.canvas.height)
+    found = windows_of(frame, body.frame, canvas, lambda to: lies.base(frame, to, body.frame))
     if body.number >= len(found):
         raise Problem(f"{frame.name} has {len(found)} windows. Nothing was changed.")
-    edits = tuple(put(layer, found[body.number], _lying(context, shot).size(layer)))
+    edits = tuple(put(layer, found[body.number], lies.size(layer)))
     label = f"{layer.name[:60]} into window {body.number + 1}"
     edit = edits[0] if len(edits) == 1 else Several(label=label, edits=edits)
     return answer(request, context, context.library.shots.edit(identity, edit), body)

@@ -101,6 +101,10 @@ class MaskBase(Part):
         """Its coverage over a picture, (h, w) uint8, before opacity and turning round."""
         raise NotImplementedError
 
+    def polygon(self, at: At) -> NDArray[np.float64] | None:
+        """Its line in its own coordinates, (n, 2), straight from point to point; None where it has no end."""
+        return None
+
     def extents(self, at: At) -> list[float]:
         """How far it reaches across itself, in its own pixels, in every direction that has an end."""
         return []

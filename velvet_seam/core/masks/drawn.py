@@ -117,6 +117,9 @@ class DrawnMask(MaskBase):
     def covered(self, at: At, ground: Ground) -> Plane:
         return ground.outline(flattened(self.points(at)))
 
+    def polygon(self, at: At) -> NDArray[np.float64]:
+        return flattened(self.points(at), tolerance=0.2)[:, :2]
+
     def extents(self, at: At) -> list[float]:
         points = self.points(at)
         places = points[:, :2]

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, ClassVar, Literal
 
+import numpy as np
+from numpy.typing import NDArray
+
 from velvet_seam.core.masks.base import Ground, MaskBase
 from velvet_seam.core.picture import outline
 from velvet_seam.core.picture.coverage import Plane
@@ -35,6 +38,9 @@ class StarMask(MaskBase):
     def covered(self, at: At, ground: Ground) -> Plane:
         line = outline.star(at.whole(self.points), at(self.radius), at.part(self.inner))
         return ground.outline(line)
+
+    def polygon(self, at: At) -> NDArray[np.float64]:
+        return outline.star(at.whole(self.points), at(self.radius), at.part(self.inner))[:, :2]
 
     def extents(self, at: At) -> list[float]:
         radius = at(self.radius)

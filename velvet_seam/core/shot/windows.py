@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from math import cos, radians, sin
 from typing import Any
 
-from velvet_seam.core.masks import DrawnMask, Vertex
+import numpy as np
+
+from velvet_seam.core.masks import DrawnMask, Mask, Vertex
+from velvet_seam.core.picture.placement import Matrix
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.crop import Crop
 from velvet_seam.core.shot.edits import AddMask, EditBase, RemovePart, SetValues
 from velvet_seam.core.shot.layer import SCALES, Layer
 from velvet_seam.core.shot.revise import revised
+from velvet_seam.core.sources import WindowsSource
 from velvet_seam.core.sources.openings import Corners, Opening, box_of, corners_of
 from velvet_seam.core.timing.at import At
 
@@ -35,6 +41,42 @@ def into(window: Opening, size: tuple[int, int], bleed: float = BLEED) -> dict[s
         "place.x": round(x, 3), "place.y": round(y, 3), "place.scale": round(scale, 6), "place.rotation": 0,
         "crop.left": across, "crop.right": across, "crop.top": down, "crop.bottom": down,
     }  # fmt: skip
+
+
+def windows_of(
+    layer: Layer, frame: int, canvas: tuple[int, int], base: Callable[[str], Matrix]
+) -> list[Corners]:
+    """The windows of a layer that is a frame, canvas pixels: those of its layout, or the masks that are drawn on it.
+
+    Args:
+        frame: of the shot.
+        base: of a mask fixed to the layer or to the canvas: 3 × 3, from where it counts to canvas pixels.
+
+    Raises:
+        Problem: the layer is no frame.
+    """
+    if not isinstance(layer.source, WindowsSource):
+        raise Problem(f"{layer.name} is no frame with windows. Nothing was changed.")
+    own = min(max(frame, layer.span.first), layer.span.last) - layer.span.first
+    if not layer.source.masks_cut:
+        return layer.source.corners(own, canvas)
+    found: list[Corners] = []
+    for mask in drawn_windows(layer):
+        at = At(own)
+        line = mask.polygon(at)
+        assert line is not None
+        turn = radians(at(mask.rotation))
+        c, s = cos(turn), sin(turn)
+        placed = line @ np.array([(c, s), (-s, c)]) + [at(mask.x), at(mask.y)]
+        seen = np.column_stack([placed, np.ones(len(placed))]) @ base(mask.fixed).T
+        found.append(tuple((float(x / w), float(y / w)) for x, y, w in seen))
+    return found
+
+
+def drawn_windows(layer: Layer) -> list[Mask]:
+    """The masks that are windows of a frame whose windows are drawn."""
+    masks = (one for one in layer.seam.masks if one.on and one.use == "garbage" and not one.invert)
+    return [one for one in masks if one.polygon(At(0)) is not None]
 
 
 def mask_id(layer: str) -> str:

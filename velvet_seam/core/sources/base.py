@@ -64,6 +64,11 @@ class SourceBase(Part):
     kind: str
 
     @property
+    def masks_cut(self) -> bool:
+        """Whether a new mask of its layer takes out what lies inside, rather than what lies outside."""
+        return False
+
+    @property
     def shows(self) -> str | None:
         """The footage that it shows, by its id in the shot; None where it shows none."""
         return None

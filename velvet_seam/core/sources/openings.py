@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from math import ceil, radians, tan
 from typing import Literal
 
-Layout = Literal["columns", "rows", "grid", "large and small"]
+Layout = Literal["columns", "rows", "grid", "large and small", "drawn"]
+"""``drawn``: the windows are masks of the frame's layer, which take out what lies inside."""
 
 
 @dataclass(frozen=True)
@@ -89,6 +90,8 @@ def openings(
     >>> [round(one.width) for one in openings("large and small", 3, (300, 90), 0, 0)]
     [200, 100, 100]
     """
+    if layout == "drawn":
+        return []
     width, height = canvas[0] - 2 * margin, canvas[1] - 2 * margin
     whole = Opening(margin, margin, max(width, 1), max(height, 1))
     if layout == "columns":

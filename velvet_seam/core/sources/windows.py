@@ -20,7 +20,7 @@ from velvet_seam.core.words import Colour, colour_to_rgb
 
 
 class WindowsSource(GeneratedBase):
-    """A frame in one colour with upright windows: a split screen. Layers below are put into its windows."""
+    """A frame in one colour with windows: a split screen. Layers below are put into its windows."""
 
     label: ClassVar[str] = "Windows"
     says: ClassVar[str] = "A frame with windows: put layers into them"
@@ -45,6 +45,10 @@ class WindowsSource(GeneratedBase):
         Bounds(-60, 60, "°", "Slant", "How far the bars between columns or rows lean; corners are sharp then",
                shown=(-30, 30), find="diagonal lean"),
     ] = 0.0  # fmt: skip
+
+    @property
+    def masks_cut(self) -> bool:
+        return self.layout == "drawn"
 
     def corners(self, asked_at: float, canvas: tuple[int, int]) -> list[Corners]:
         """The corners of its windows at a frame of its layer."""

@@ -44,7 +44,9 @@ class AddMask(EditBase):
         layer = shot.layer(self.layer)
         if self.part is not None:
             return with_layer(shot, revised(layer, look=_masked(layer.look, self.part, self.mask)))
-        seam = revised(layer.seam, masks=(*layer.seam.masks, self.mask))
+        cuts = layer.source.masks_cut and self.mask.use == "limit"
+        mask = revised(self.mask, use="garbage") if cuts else self.mask
+        seam = revised(layer.seam, masks=(*layer.seam.masks, mask))
         return with_layer(shot, revised(layer, seam=seam))
 
     def words(self, shot: Shot) -> str:
