@@ -114,10 +114,19 @@ def test_a_look_is_put_together_ordered_switched_and_limited_to_a_shape(bench: P
     painted(bench)
     assert pixel(bench, *WING) != whole
     assert bench.locator("#handles .mask-knob").count() > 4  # it is worked on like any mask
+    held = state(bench, "layer.look.parts[1].masks[0]")
+    bench.click(".part-box.inner summary:has-text('Inside: box')")
+    bench.click("[data-do='fix-mask'][data-to='canvas']")
+    until(bench, "velvetSeam.bench.layer.look.parts[1].masks[0].fixed === 'canvas'")
+    inside = pixel(bench, *WING)
+    bench.click("[data-do='fix-mask'][data-to='layer']")  # it lies where it lay
+    until(bench, "velvetSeam.bench.layer.look.parts[1].masks[0].fixed === 'layer'")
+    assert state(bench, "layer.look.parts[1].masks[0].x") == pytest.approx(held["x"], abs=0.1)
+    assert np.abs(np.subtract(pixel(bench, *WING), inside)).max() <= 4
     at = state(bench, "layer.look.parts[1].masks[0].x")
     bench.keyboard.press("Control+ArrowRight")
     until(bench, f"velvetSeam.bench.layer.look.parts[1].masks[0].x > {at}")
-    for _ in range(6):
+    for _ in range(8):
         bench.evaluate("velvetSeam.bench.send('undo')")
     until(bench, "velvetSeam.bench.layer.look.parts.length === 0")
 
@@ -129,6 +138,7 @@ def test_a_curve_is_drawn_by_hand_and_by_keys(bench: Page):
     painted(bench)
     before = pixel(bench, 540, 1500)
     field = bench.locator(".curve-field")
+    expect(bench.locator(".curve-levels")).to_have_count(1)  # how bright what comes to it is
     field.scroll_into_view_if_needed()
     x, y, width, height = sides(bench, ".curve-field")
     bench.mouse.move(x + width * 0.3, y + height * 0.7)
