@@ -16,7 +16,8 @@ from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.engine.looking import Looking
 from velvet_seam.core.looks import LOOKS, LookBase, Tone
 from velvet_seam.core.looks.balance import balance_matrix
-from velvet_seam.core.looks.curves import Curves, drawn, slopes_of
+from velvet_seam.core.looks.curve_points import drawn, slopes_of
+from velvet_seam.core.looks.curves import Curves
 from velvet_seam.core.looks.light import Light
 from velvet_seam.core.looks.shelf import SHELF
 from velvet_seam.core.looks.table import Mixed, runs, table_of

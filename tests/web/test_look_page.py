@@ -155,6 +155,23 @@ def test_a_curve_is_drawn_by_hand_and_by_keys(bench: Page):
     until(bench, "velvetSeam.bench.layer.look.parts[0].master.length === 2")
     bench.click("[data-curve='red']")
     expect(bench.locator("[data-curve='red']")).to_have_attribute("aria-pressed", "true")
+    # it moves: a keyframe here, another curve there, and in between one in between
+    knot = bench.locator(".curves .knot-button")
+    knot.click()
+    until(bench, "velvetSeam.bench.layer.look.parts[0].red.keys?.length === 1")
+    expect(knot).to_have_attribute("aria-pressed", "true")
+    bench.evaluate("velvetSeam.bench.go(20)")
+    expect(knot).to_have_attribute("aria-pressed", "false")
+    field.press("PageDown")
+    for _ in range(4):
+        field.press("Shift+ArrowDown")
+    until(bench, "velvetSeam.bench.layer.look.parts[0].red.keys.at(-1).value[1][1] < 0.85")
+    bench.evaluate("velvetSeam.bench.go(10)")
+    until(
+        bench,
+        "Math.abs(+document.querySelectorAll('.curve-point')[1].getAttribute('cy') /"
+        " document.querySelector('.curve-field').clientHeight - 0.1) < 0.02",
+    )
 
 
 def test_an_adjustment_layer_changes_all_below_it_and_nothing_above(bench: Page):

@@ -19,6 +19,7 @@ from playwright.sync_api import Page
 
 from tests.web.test_whole_job import clean  # noqa: F401
 from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.looks.curve_points import CurveKeys, curve_at
 from velvet_seam.core.masks import MASKS, Ground, MaskBase
 from velvet_seam.core.masks.drawn import Vertex, outline_at
 from velvet_seam.core.picture.shape import Soft
@@ -87,6 +88,20 @@ def of_values(rng: np.random.Generator) -> Iterator[Case]:
         answer = float(time.at(frames, RATE))
         given = [{"source_in": "7/3", "speed": told}, frames, float(RATE)]
         yield Case("time/moving", "sourceSeconds", given, answer, within=0.02)
+
+
+def of_curves(rng: np.random.Generator) -> Iterator[Case]:
+    for n in range(24):
+        each = [
+            [[float(x), float(rng.uniform())] for x in np.sort(rng.choice(200, int(count), False)) / 199]
+            for count in rng.integers(2, 17, 3)
+        ]  # fmt: skip
+        told = {"keys": [
+            {"frame": 7 * k, "value": value, "ease": EASES[(n + k) % len(EASES)]} for k, value in enumerate(each)
+        ]}  # fmt: skip
+        frame = float(rng.uniform(-2, 18))
+        answer = [list(point) for point in curve_at(CurveKeys.model_validate(told), frame)]
+        yield Case("curve-points", "curveAt", [told, frame], answer)
 
 
 def of_places(rng: np.random.Generator) -> Iterator[Case]:
@@ -202,9 +217,12 @@ def asked(page: Page, served: str, cases: list[Case]) -> list[Any]:
 
 def test_script_answers_as_python_does(clean: Page, served: str):  # noqa: F811
     rng = np.random.default_rng(16)
-    cases = [*of_values(rng), *of_places(rng), *of_masks(rng)]
+    cases = [*of_values(rng), *of_curves(rng), *of_places(rng), *of_masks(rng)]
     assert len(cases) > 150
     for case, got in zip(cases, asked(clean, served, cases), strict=True):
+        if case.function == "curveAt":
+            np.testing.assert_allclose(got, case.answer, atol=1e-9)
+            continue
         assert got == pytest.approx(case.answer, abs=case.within), case
 
 

@@ -14,6 +14,7 @@ from velvet_seam.core.around import AROUND
 from velvet_seam.core.engine.clip_time import runs_out
 from velvet_seam.core.looks import GROUPS as GROUPS_OF_LOOKS
 from velvet_seam.core.looks import LOOKS
+from velvet_seam.core.looks.curve_points import CurveKeys
 from velvet_seam.core.looks.shelf import SHELF
 from velvet_seam.core.masks import MASKS, OutlineKeys, Vertex
 from velvet_seam.core.mattes import MATTES
@@ -151,6 +152,8 @@ def _dump(part: Any) -> Any:
         return {"keys": [{"value": part.keys[0].value}], "most": max(k.value for k in part.keys)}
     if isinstance(part, OutlineKeys):
         return {"points": len(part.keys[0].value), "keys": len(part.keys)}
+    if isinstance(part, CurveKeys):
+        return {"keys": len(part.keys)}
     if isinstance(part, tuple):
         if part and isinstance(part[0], Vertex):
             return {"points": len(part), "keys": 0}

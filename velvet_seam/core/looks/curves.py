@@ -3,35 +3,26 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from itertools import pairwise
-from typing import Annotated, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import AfterValidator, Field
 
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.looks.base import Planes, Stage, Tone
+from velvet_seam.core.looks.curve_points import (
+    STRAIGHT,
+    AnyCurve,
+    CurveKeys,
+    Points,
+    curve_at,
+    drawn,
+    slopes_of,
+)
 from velvet_seam.core.timing.at import At
 
-MOST_POINTS = 16
 STEPS = 1024
 """A curve is looked up in so many straight pieces."""
-
-Level = Annotated[float, Field(ge=0, le=1)]
-Points = tuple[tuple[Level, Level], ...]
-
-STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
-
-
-def _rising(points: Points) -> Points:
-    if any(b[0] - a[0] < 1e-4 for a, b in pairwise(points)):
-        raise ValueError("the points of a curve lie one after the other, from dark to bright")
-    return points
-
-
-Curve = Annotated[Points, Field(min_length=2, max_length=MOST_POINTS), AfterValidator(_rising)]
-"""Points from dark to bright: what a level, 0 to 1, becomes."""
 
 
 class Curves(Tone):
@@ -43,60 +34,23 @@ class Curves(Tone):
     find: ClassVar[str] = "curve contrast levels red green blue gamma"
 
     kind: Literal["curves"] = "curves"
-    master: Curve = STRAIGHT
-    red: Curve = STRAIGHT
-    green: Curve = STRAIGHT
-    blue: Curve = STRAIGHT
+    master: AnyCurve = STRAIGHT
+    red: AnyCurve = STRAIGHT
+    green: AnyCurve = STRAIGHT
+    blue: AnyCurve = STRAIGHT
+
+    def moves(self) -> bool:
+        each = (self.master, self.red, self.green, self.blue)
+        return super().moves() or any(isinstance(one, CurveKeys) for one in each)
 
     def stages(self, at: At, frame: int) -> tuple[Stage, ...]:
-        every = (self.master, self.red, self.green, self.blue)
+        every = [curve_at(one, at.frame) for one in (self.master, self.red, self.green, self.blue)]
         if all(one == STRAIGHT for one in every):
             return ()
         numbers = [
             part for one in every for part in (float(len(one)), *(v for p in one for v in p))
         ]
         return (Stage(_curved, tuple(numbers), channelwise=True),)
-
-
-def slopes_of(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The slope of a monotone cubic at each of its points, by the harmonic mean of its neighbours' (F. Fritsch and
-    J. Butland, 1984): flat where the curve turns.
-
-    >>> slopes_of(np.array([0, 0.5, 1]), np.array([0, 0.5, 1])).tolist()
-    [1.0, 1.0, 1.0]
-    """
-    width = np.diff(x)
-    rise = np.diff(y) / width
-    slopes = np.empty(len(x))
-    slopes[0], slopes[-1] = rise[0], rise[-1]
-    for n in range(1, len(x) - 1):
-        one, other = rise[n - 1], rise[n]
-        if one * other <= 0:
-            slopes[n] = 0.0
-            continue
-        w = (2 * width[n] + width[n - 1]), (width[n] + 2 * width[n - 1])
-        slopes[n] = (w[0] + w[1]) / (w[0] / one + w[1] / other)
-    return slopes
-
-
-def drawn(points: Points, levels: NDArray[np.float64]) -> NDArray[np.float64]:
-    """What a curve makes of levels. Beyond its ends it stays, but goes straight on where they are those of the scale.
-
-    >>> drawn(((0, 0), (0.5, 0.7), (1, 1)), np.array([0, 0.5, 1])).tolist()
-    [0.0, 0.7, 1.0]
-    """
-    x, y = np.array(points, np.float64).T
-    slopes = slopes_of(x, y)
-    n = np.clip(np.searchsorted(x, levels, "right") - 1, 0, len(x) - 2)
-    width = x[n + 1] - x[n]
-    t = np.clip((levels - x[n]) / width, 0, 1)
-    bent = (
-        (1 + 2 * t) * (1 - t) ** 2 * y[n]
-        + t * (1 - t) ** 2 * width * slopes[n]
-        + t * t * (3 - 2 * t) * y[n + 1]
-        - t * t * (1 - t) * width * slopes[n + 1]
-    )
-    return np.asarray(bent)
 
 
 @lru_cache(maxsize=64)

@@ -1,7 +1,7 @@
-"""Keyframes of a number or of a drawn outline: set, removed, moved, stretched, copied.
+"""Keyframes of a number, a drawn outline or a curve: set, removed, moved, stretched, copied.
 
-Both kinds hold ``keys`` in the order of their frames, each with a ``frame``, a ``value`` and an
-``ease``, and everything here acts on both alike. Frames count from the layer's first.
+All kinds hold ``keys`` in the order of their frames, each with a ``frame``, a ``value`` and an
+``ease``, and everything here acts on all alike. Frames count from the layer's first.
 """
 
 from __future__ import annotations
@@ -11,33 +11,42 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from velvet_seam.core.masks import Outline, OutlineKey, OutlineKeys, outline_at
+from velvet_seam.core.looks.curve_points import AnyCurve, CurveKey, CurveKeys, curve_at
+from velvet_seam.core.masks import Outline, OutlineKey, OutlineKeys, Vertex, outline_at
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, value_at
 from velvet_seam.core.timing.ease import Ease
 
-Keyed = Keyframes | OutlineKeys
+Keyed = Keyframes | OutlineKeys | CurveKeys
 
 
 def is_keyed(value: Any) -> bool:
-    return isinstance(value, Keyframes | OutlineKeys)
+    return isinstance(value, Keyed)
 
 
-def at_frame(value: Animated | Outline | OutlineKeys, frame: int) -> Any:
-    """A number or an outline as it is at a frame."""
-    if isinstance(value, OutlineKeys | tuple):
-        return outline_at(value, frame)
-    return value_at(value, frame)
+def keys_kind(value: Any) -> type[Keyed]:
+    """What keyframes of a value are: of a number, an outline, or a curve."""
+    if isinstance(value, Keyed):
+        return type(value)
+    if isinstance(value, tuple):
+        return OutlineKeys if value and isinstance(value[0], Vertex) else CurveKeys
+    return Keyframes
+
+
+_KEY: dict[type, Any] = {Keyframes: Keyframe, OutlineKeys: OutlineKey, CurveKeys: CurveKey}
+_AT: dict[type, Any] = {Keyframes: value_at, OutlineKeys: outline_at, CurveKeys: curve_at}
+
+
+def at_frame(value: Animated | Outline | OutlineKeys | AnyCurve, frame: int) -> Any:
+    """A number, an outline or a curve as it is at a frame."""
+    return _AT[keys_kind(value)](value, frame)
 
 
 def with_keys(kind: Any, keys: Iterable[Any]) -> Any:
     """Keyframes of the kind of a value, the later given winning where two lie on one frame."""
     by_frame = {key.frame: key for key in keys}
-    ordered = tuple(by_frame[frame] for frame in sorted(by_frame))
-    if isinstance(kind, OutlineKeys | tuple):
-        return OutlineKeys(keys=ordered)
-    return Keyframes(keys=ordered)
+    return keys_kind(kind)(keys=tuple(by_frame[frame] for frame in sorted(by_frame)))
 
 
 def keyed(value: Any, frame: int, new: Any = None) -> Any:
@@ -53,7 +62,7 @@ def keyed(value: Any, frame: int, new: Any = None) -> Any:
     before = [key for key in held if key.frame <= frame]
     ease: Ease = before[-1].ease if before else held[0].ease if held else "smooth"
     what = at_frame(value, frame) if new is None else new
-    make = OutlineKey if isinstance(value, OutlineKeys | tuple) else Keyframe
+    make = _KEY[keys_kind(value)]
     return with_keys(value, (*held, make(frame=frame, value=what, ease=ease)))
 
 
@@ -122,7 +131,7 @@ def raised(value: Keyframes, by: float) -> Keyframes:
 
 def begun_later(part: Any, by: int) -> Any:
     """A part whose layer begins ``by`` frames later: its keyframes stay where they were in time."""
-    if isinstance(part, Keyframes | OutlineKeys):
+    if is_keyed(part):
         return with_keys(part, (revised(key, frame=key.frame - by) for key in part.keys))
     if isinstance(part, BaseModel):
         fields = {name: getattr(part, name) for name in type(part).model_fields}

@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, ValidationError, model_validator
 
+from velvet_seam.core.looks.curve_points import CurveKeys
 from velvet_seam.core.looks.lut import Lut
 from velvet_seam.core.masks import OutlineKeys, Vertex
 from velvet_seam.core.problem import Gone, Problem
@@ -118,7 +119,9 @@ def references(part: object) -> Iterator[tuple[str, Use]]:
     if isinstance(part, tuple):
         for one in part:
             yield from references(one)
-    elif isinstance(part, Keyframes | OutlineKeys | Vertex):  # many, and nothing but numbers
+    elif isinstance(
+        part, Keyframes | OutlineKeys | CurveKeys | Vertex
+    ):  # many, and nothing but numbers
         return
     elif isinstance(part, BaseModel):
         for name in type(part).model_fields:
@@ -135,7 +138,8 @@ def sentence(error: ValidationError) -> str:
     where = " ".join(
         str(step).replace("_", " ")
         for step in first["loc"]
-        if not isinstance(step, int) and not str(step).startswith(("function-", "Keyframes"))
+        if not isinstance(step, int)
+        and not str(step).startswith(("function-", "Keyframes", "CurveKeys"))
     )
     reason = str(first["msg"]).removeprefix("Value error, ")
     reason = reason.replace("Input should be", "it should be")

@@ -8,14 +8,21 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from velvet_seam.core.masks import OutlineKeys
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits.base import EditBase, called, value_words
 from velvet_seam.core.shot.edits.paths import changed
-from velvet_seam.core.shot.keyframes import is_keyed, keyed, moved, unkeyed, with_ease, with_keys
+from velvet_seam.core.shot.keyframes import (
+    Keyed,
+    is_keyed,
+    keyed,
+    keys_kind,
+    moved,
+    unkeyed,
+    with_ease,
+    with_keys,
+)
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.timing.animated import Keyframes
 from velvet_seam.core.timing.ease import Ease
 from velvet_seam.core.words import Id
 
@@ -121,12 +128,12 @@ class PasteKeys(EditBase):
     do: Literal["paste-keys"] = "paste-keys"
     target: Id
     at: int = Field(ge=-1_000_000, le=1_000_000)
-    keys: dict[str, Keyframes | OutlineKeys] = Field(min_length=1, max_length=200)
+    keys: dict[str, Keyed] = Field(min_length=1, max_length=200)
 
     def applied(self, shot: Shot) -> Shot:
-        def change(new: Keyframes | OutlineKeys) -> Callable[[Any], Any]:
+        def change(new: Keyed) -> Callable[[Any], Any]:
             def to(old: Any) -> Any:
-                if isinstance(new, OutlineKeys) != isinstance(old, OutlineKeys | tuple):
+                if keys_kind(new) is not keys_kind(old):
                     raise Problem("Nothing was changed: keyframes of another kind of value.")
                 there = [revised(key, frame=key.frame + self.at) for key in new.keys]
                 return with_keys(new, (*(old.keys if is_keyed(old) else ()), *there))

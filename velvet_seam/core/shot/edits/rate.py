@@ -7,9 +7,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from velvet_seam.core.masks import OutlineKeys
 from velvet_seam.core.shot.edits.base import EditBase
-from velvet_seam.core.shot.keyframes import with_keys
+from velvet_seam.core.shot.keyframes import is_keyed, with_keys
 from velvet_seam.core.shot.layer import Span
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
@@ -55,7 +54,7 @@ def _so_many(frames: Animated, by: Fraction) -> Animated:
 
 
 def _at_rate(part: Any, by: Fraction) -> Any:
-    if isinstance(part, Keyframes | OutlineKeys):
+    if is_keyed(part):
         return with_keys(part, (revised(key, frame=_nearest(key.frame * by)) for key in part.keys))
     if isinstance(part, Span):
         first = _nearest(part.first * by)

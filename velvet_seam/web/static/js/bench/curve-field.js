@@ -1,9 +1,9 @@
 // A curve drawn in a field: points are added, dragged and taken away; the line is the one the server computes.
+import { curveAt, MOST, slopesOf, STRAIGHT } from "./curve-points.js";
 import { follow } from "./drag.js";
+import { moves } from "./time/moving.js";
 
-const STRAIGHT = [[0, 0], [1, 1]];
 const SVG = "http://www.w3.org/2000/svg";
-const MOST = 16;
 const NEAR = 0.012; // two points keep so far apart along the field
 
 export class CurveFields {
@@ -11,10 +11,11 @@ export class CurveFields {
     this.bench = bench;
     this.which = new Map(); // by the path of the part: the curve that is shown
     this.taken = new Map();
+    this.sent = new Map(); // points that are on their way to the server: the next key goes on from them
     this.levels = new Map(); // by the path of the part: how bright what comes to it is
     bench.addEventListener("painted", () => this.count());
     const panel = document.getElementById("panel");
-    for (const name of ["shown", "refused"]) bench.addEventListener(name, () => this.render());
+    for (const name of ["shown", "refused", "frame"]) bench.addEventListener(name, () => this.render());
     panel.addEventListener("click", (event) => {
       const button = event.target.closest("[data-curve]");
       if (!button) return;
@@ -37,18 +38,32 @@ export class CurveFields {
   }
 
   render() {
+    if (!this.bench.layer) this.sent.clear();
     for (const box of document.querySelectorAll("#panel [data-curves]")) {
       const part = this.part(box);
       if (part) this.draw(box, part);
     }
   }
 
-  draw(box, part, points = part[this.name(box.dataset.curves)]) {
-    const at = box.dataset.curves, name = this.name(at), svg = box.querySelector("svg");
+  /** The points of the curve that is shown, at the playhead. */
+  now(box, part) {
+    const { layer } = this.bench;
+    const sent = this.sent.get(`${box.dataset.curves}.${this.name(box.dataset.curves)}`);
+    return sent ?? curveAt(part[this.name(box.dataset.curves)], layer ? this.bench.at(layer) : 0);
+  }
+
+  draw(box, part, points = this.now(box, part)) {
+    const at = box.dataset.curves, name = this.name(at), svg = box.querySelector(".curve-field");
     for (const one of box.querySelectorAll("[data-curve]")) {
       one.setAttribute("aria-pressed", one.dataset.curve === name);
       one.classList.toggle("bent", JSON.stringify(part[one.dataset.curve]) !== JSON.stringify(STRAIGHT));
     }
+    const knot = box.querySelector(".knot-button"), value = part[name];
+    knot.dataset.path = `${at}.${name}`;
+    const moved = moves(value) && value.keys.some((key) => key.frame === this.bench.at(this.bench.layer));
+    knot.toggleAttribute("data-moves", moves(value));
+    knot.dataset.here = moved;
+    knot.setAttribute("aria-pressed", moved);
     svg.replaceChildren();
     if (!this.levels.has(at)) this.count();
     const put = (kind, values) => {
@@ -94,7 +109,13 @@ export class CurveFields {
   send(box, points, keep) {
     const path = `${box.dataset.curves}.${this.name(box.dataset.curves)}`, target = box.closest("[data-target]").dataset.target;
     const values = { [path]: points.map((point) => point.map((n) => Math.round(n * 1000) / 1000)) };
-    if (keep) this.bench.set(target, values);
+    if (keep) {
+      this.sent.set(path, values[path]);
+      this.bench.set(target, values).finally(() => {
+        if (this.sent.get(path) === values[path]) this.sent.delete(path);
+        this.render();
+      });
+    }
     else this.bench.trySet(target, values);
   }
 
@@ -104,7 +125,7 @@ export class CurveFields {
     event.preventDefault();
     svg.focus();
     const box = svg.closest("[data-curves]"), at = box.dataset.curves, part = this.part(box);
-    const before = part[this.name(at)], [x, y] = this.place(svg, event);
+    const before = this.now(box, part), [x, y] = this.place(svg, event);
     const side = svg.getBoundingClientRect();
     let n = before.findIndex(([px, py]) => Math.hypot((px - x) * side.width, (py - y) * side.height) < 11);
     let points = before.map((point) => [...point]);
@@ -147,7 +168,7 @@ export class CurveFields {
   }
 
   take(box, n) {
-    const points = this.part(box)[this.name(box.dataset.curves)];
+    const points = this.now(box, this.part(box));
     if (points.length <= 2) { this.send(box, STRAIGHT, true); return; }
     this.taken.delete(box.dataset.curves);
     this.send(box, points.filter((_, k) => k !== n), true);
@@ -156,7 +177,7 @@ export class CurveFields {
   key(event) {
     const svg = event.target.closest(".curve-field");
     if (!svg) return;
-    const box = svg.closest("[data-curves]"), at = box.dataset.curves, points = this.part(box)[this.name(at)];
+    const box = svg.closest("[data-curves]"), at = box.dataset.curves, points = this.now(box, this.part(box));
     const n = this.taken.get(at) ?? 0, step = event.shiftKey ? 0.05 : 0.01;
     const [dx, dy] = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, step], ArrowDown: [0, -step] }[event.key] ?? [0, 0];
     if (dx || dy) {
@@ -170,23 +191,6 @@ export class CurveFields {
     event.preventDefault();
     event.stopPropagation();
   }
-}
-
-/** The slopes of a monotone cubic at its points, by the harmonic mean of those beside it; as the server's. */
-export function slopesOf(points) {
-  const wide = [], rise = [];
-  for (let n = 0; n + 1 < points.length; n += 1) {
-    wide.push(points[n + 1][0] - points[n][0]);
-    rise.push((points[n + 1][1] - points[n][1]) / wide[n]);
-  }
-  return points.map((_, n) => {
-    if (n === 0) return rise[0];
-    if (n === points.length - 1) return rise.at(-1);
-    const one = rise[n - 1], other = rise[n];
-    if (one * other <= 0) return 0;
-    const w = [2 * wide[n] + wide[n - 1], wide[n] + 2 * wide[n - 1]];
-    return (w[0] + w[1]) / (w[0] / one + w[1] / other);
-  });
 }
 
 /** The curve as cubics of SVG, over a field whose bottom is black. */

@@ -33,14 +33,14 @@ export function eased(ease, t) {
 }
 
 /** The keyframes around a frame and how far it is from one to the other; null outside them. */
-function around(keys, frame) {
+export function around(keys, frame) {
   const after = keys.findIndex((key) => key.frame > frame);
   if (after <= 0) return null;
   const left = keys[after - 1], right = keys[after];
   return { left, right, part: eased(left.ease, (frame - left.frame) / (right.frame - left.frame)) };
 }
 
-const outer = (keys, frame) => (frame < keys[0].frame ? keys[0] : keys.at(-1)).value;
+export const outer = (keys, frame) => (frame < keys[0].frame ? keys[0] : keys.at(-1)).value;
 
 export function valueAt(value, frame) {
   if (!moves(value)) return value;
@@ -59,12 +59,15 @@ export function outlineAt(outline, frame) {
   ));
 }
 
+/** Whether keyframes hold something drawn, rather than numbers. */
+const drawn = (keys) => typeof keys[0].value !== "number";
+
 const plain = (value) => value && typeof value === "object" && !Array.isArray(value);
 
 /** A part of the document as it stands at a frame: each of its numbers and outlines plain. */
 export function still(part, frame) {
   return Object.fromEntries(Object.entries(part).map(([name, value]) => [
-    name, moves(value) ? (name === "outline" ? outlineAt(value, frame) : valueAt(value, frame)) : plain(value) ? still(value, frame) : value,
+    name, moves(value) ? (name === "outline" ? outlineAt(value, frame) : drawn(value.keys) ? value : valueAt(value, frame)) : plain(value) ? still(value, frame) : value,
   ]));
 }
 
@@ -85,7 +88,7 @@ export function sourceSeconds(time, frames, rate) {
 
 /** Every value of a thing that moves, by path, in the order of the document. */
 export function moving(thing, path = "") {
-  if (moves(thing)) return [{ path, keys: thing.keys, outline: path.endsWith(".outline") }];
+  if (moves(thing)) return [{ path, keys: thing.keys, outline: drawn(thing.keys) }];
   if (!thing || typeof thing !== "object") return [];
   const parts = Array.isArray(thing) ? thing.filter((one) => one?.id).map((one) => [one.id, one]) : Object.entries(thing);
   return parts.flatMap(([name, part]) => moving(part, path ? `${path}.${name}` : name));
