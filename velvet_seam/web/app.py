@@ -26,6 +26,7 @@ from velvet_seam.web import (
     footage,
     keep_frame,
     layers,
+    lineup,
     live,
     looks,
     marks,
@@ -49,7 +50,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup,
 )  # fmt: skip
 """What has addresses of its own."""
 

@@ -61,6 +61,9 @@ class Ask(BaseModel):
     scope: Literal["", "histogram", "waveform", "vectorscope"] = ""
     """An instrument of the picture, too."""
     scope_layer: bool = False
+    beside: Id | None = None
+    """What the chosen layer is compared with."""
+    gain: float = Field(4.0, ge=1, le=64)
     marks: bool = False
     side: int = Field(PREVIEW_SHORT_SIDE, ge=64, le=1080)
 
@@ -150,7 +153,7 @@ async def _painted(context: Context, identity: str, ask: Ask) -> tuple[bytes, by
         standing.written, ask.frame, ask.view, ask.chosen, ask.solo, passing=ask.passing,
         trial=json.dumps(ask.trial) if ask.trial is not None else "", full=ask.full, window=ask.window,
         shown_side=ask.side if ask.side < PREVIEW_SHORT_SIDE else None, stray=True,
-        scope=ask.scope, scope_layer=ask.scope_layer, marks=ask.marks,
+        scope=ask.scope, scope_layer=ask.scope_layer, marks=ask.marks, beside=ask.beside, gain=ask.gain,
     )  # fmt: skip
     made: Painted = await context.studio.ask(paint, WHENEVER if ask.ready else LIVE)
     more: dict[str, Any] = {"stray": made.stray.model_dump() if made.stray else None}

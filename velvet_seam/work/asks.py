@@ -8,6 +8,7 @@ from velvet_seam.core.engine.engine import PREVIEW_SHORT_SIDE
 from velvet_seam.core.engine.lying import Stray
 from velvet_seam.core.engine.plan import View
 from velvet_seam.core.engine.sheet import Window
+from velvet_seam.core.register.warps import Model
 from velvet_seam.core.shot.written import Written
 
 
@@ -35,6 +36,9 @@ class Paint:
     scope: str = ""
     """An instrument of the picture, too: its name in ``analyse.scopes``; of the chosen layer alone with ``scope_layer``."""
     scope_layer: bool = False
+    beside: str | None = None
+    """What the chosen layer is compared with, in the views that compare, and ``gain``, how much a difference is raised."""
+    gain: float = 4.0
     marks: bool = False
     """Mark on the picture what is lost in black and in white."""
     trial: str = ""
@@ -124,6 +128,42 @@ class Levels:
 
 
 @dataclass(frozen=True)
+class LineUp:
+    """Ask how a layer lies off another one on a frame, both as they lie on the canvas: at preview size from the
+    proxies, or ``fine``, at canvas size from the originals."""
+
+    document: Written
+    layer: str
+    frame: int
+    model: Model
+    beside: str | None = None
+    fine: bool = False
+
+
+@dataclass(frozen=True)
+class Lines:
+    """What a line-up found, in canvas pixels.
+
+    Attributes:
+        beside: the other layer; None where there is none.
+        change: nine numbers, row by row, from where the layer is seen to where it is to be seen; None where it is
+            refused, for a reason of ``register.in_place``.
+        off: how far it is off, root mean square over the picture; ``turned`` by degrees, and ``grown`` by a factor.
+        residual: how sure that is.
+        agrees: how much of the picture shows the same in both, 0 to 1.
+    """
+
+    beside: str | None
+    change: tuple[float, ...] | None = None
+    why: str = ""
+    off: float = 0.0
+    turned: float = 0.0
+    grown: float = 1.0
+    residual: float = 0.0
+    agrees: float = 0.0
+
+
+@dataclass(frozen=True)
 class MatteFacts:
     """Ask how many holes and parts a layer's matte has on a frame, as it lies on the canvas."""
 
@@ -167,4 +207,6 @@ class Seen:
 
 LOUPE_SIDE = 15
 
-Request = Paint | Still | Measure | Wall | LookTiles | Levels | MatteFacts | CutLength | Loupe
+Request = (
+    Paint | Still | Measure | Wall | LookTiles | Levels | LineUp | MatteFacts | CutLength | Loupe
+)

@@ -41,6 +41,8 @@ from velvet_seam.work.asks import (
     LOUPE_SIDE,
     CutLength,
     Levels,
+    Lines,
+    LineUp,
     LookTiles,
     Loupe,
     MatteFacts,
@@ -54,6 +56,7 @@ from velvet_seam.work.asks import (
     Wall,
     WallPictures,
 )
+from velvet_seam.work.lining import FINE_SHORT_SIDE, lines_of
 from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg
 
@@ -97,6 +100,8 @@ class Painter:
                 return self._look_tiles(request)
             case Levels():
                 return self._levels(request)
+            case LineUp():
+                return self._line_up(request)
             case MatteFacts():
                 return self._facts(request)
             case CutLength():
@@ -166,6 +171,13 @@ class Painter:
             for view in SEEN_AND_COVERED
         ]
         return levels(seen[0], seen[1][..., 1])
+
+    def _line_up(self, ask: LineUp) -> Lines:
+        shot = self._shot(ask.document)
+        if ask.fine:
+            side = min(shot.canvas.width, shot.canvas.height, FINE_SHORT_SIDE)
+            return lines_of(self._full, shot, ask, side)
+        return lines_of(self._engine, shot, ask, PREVIEW_SHORT_SIDE)
 
     def _hidden_by_what_lies_above(self, shot: Shot, ask: Wall) -> bool:
         """Whether a layer makes no difference on a frame where it would without those above it."""
@@ -320,7 +332,7 @@ class Painter:
             sheet = sheet.part(ask.window)
         step = self._full.plan(
             shot, ask.frame, view=ask.view, chosen=ask.chosen, solo=ask.solo, sheet=sheet,
-            quick=ask.chosen if ask.trial else None,
+            quick=ask.chosen if ask.trial else None, beside=ask.beside, gain=ask.gain,
         )  # fmt: skip
         key = f"{step.key} full {ask.marks}"
         return self._encoded.get(key) or self._encode(
@@ -331,7 +343,7 @@ class Painter:
     def _plan(self, shot: Shot, ask: Paint, frame: int) -> tuple[Step, str]:
         step = self._engine.plan(
             shot, frame, short_side=ask.short_side, view=ask.view, chosen=ask.chosen, solo=ask.solo,
-            quick=ask.chosen if ask.trial else None,
+            quick=ask.chosen if ask.trial else None, beside=ask.beside, gain=ask.gain,
         )  # fmt: skip
         return step, f"{step.key} {ask.shown_side} {ask.quality} {ask.marks}"
 

@@ -15,14 +15,21 @@ import numpy as np
 from velvet_seam.core.engine.cache import ByteCache
 from velvet_seam.core.engine.looking import Tables, no_table
 from velvet_seam.core.engine.plan import Footage, Picture, Planner, Sheet, Step, View
+from velvet_seam.core.engine.show import on_sheet
 from velvet_seam.core.engine.stacking import Known
 from velvet_seam.core.kernels import kernel
+from velvet_seam.core.picture.placement import Patch
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.steps import step
 
 PREVIEW_SHORT_SIDE = 540
 MEGABYTE = 1 << 20
 
 T = TypeVar("T")
+
+
+def _whole(size: tuple[int, int], patch: Patch | None) -> Picture:
+    return on_sheet(size, patch)
 
 
 @kernel(parallel=True)
@@ -73,14 +80,23 @@ class Engine:
     def plan(
         self, shot: Shot, frame: int, *, short_side: int | None = None, view: View = "joined",
         chosen: str | None = None, solo: Collection[str] = (), sheet: Sheet | None = None,
-        video: bool = False, quick: str | None = None,
+        video: bool = False, quick: str | None = None, beside: str | None = None, gain: float = 4.0,
     ) -> Step:  # fmt: skip
         """The plan of a frame at canvas size, reduced to a short side, or on a given sheet, as a picture
         or as a ``video`` frame; computes nothing. The look of the layer ``quick`` is made of coarser tables: a
         hand is on it."""
         sheet = sheet or Sheet.of(shot, short_side)
         planner = Planner(shot, sheet, self._found(), video, self._known, quick, self._tables)
-        return planner.plan(frame, view, chosen, solo)
+        return planner.plan(frame, view, chosen, solo, beside, gain)
+
+    def taken(self, shot: Shot, frame: int, layer: str, short_side: int | None) -> Picture:
+        """A layer as it lies on the canvas with nothing cut out and no look: (h, w, 4) uint8, clear beside it."""
+        sheet = Sheet.of(shot, short_side)
+        planner = Planner(shot, sheet, self._found(), tables=self._tables)
+        plan = step(
+            "taken", _whole, (sheet.size,), planner.as_it_is(shot.layer(layer), frame), keep=False
+        )
+        return self.picture(plan, passing=True)
 
     def alone(self, shot: Shot, frame: int) -> Step:
         """The plan of a frame as it lies over nothing, at canvas size: a picture with coverage."""

@@ -7,10 +7,11 @@ with one key give one picture: of another frame, another shot or an earlier revi
 from __future__ import annotations
 
 from collections.abc import Collection
-from typing import Literal
+from typing import Literal, cast
 
 import numpy as np
 
+from velvet_seam.core.engine.comparing import Compare, against, compared
 from velvet_seam.core.engine.cut import Cutter, laid_over, loose
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
@@ -37,11 +38,13 @@ from velvet_seam.core.timing.at import At
 __all__ = ["Footage", "Picture", "Planner", "Sheet", "Step", "View"]
 
 View = Literal[
-    "joined", "matte", "source", "layer", "below", "dropped", "on-checker", "on-black", "on-white"
-]
+    "joined", "matte", "source", "layer", "below", "dropped", "on-checker", "on-black", "on-white",
+    "compare-half", "compare-difference", "compare-outlines", "compare-upper", "compare-lower",
+]  # fmt: skip
 """Ways of seeing: the whole shot; a layer's coverage as grey; its footage before matte and masks;
 the layer alone over the mat; what lies below the layer; its footage with what is dropped tinted, and
-holes and specks marked; the layer alone over a checker, black or white."""
+holes and specks marked; the layer alone over a checker, black or white; the layer against another one (see
+:mod:`~velvet_seam.core.engine.comparing`)."""
 
 BEDS: dict[str, tuple[int, int, int]] = {
     "matte": (0, 0, 0), "on-black": (0, 0, 0), "on-white": (255, 255, 255),
@@ -67,7 +70,7 @@ class Planner(Stacking):
 
     def plan(
         self, frame: int, view: View = "joined", chosen: str | None = None,
-        solo: Collection[str] = (),
+        solo: Collection[str] = (), beside: str | None = None, gain: float = 4.0,
     ) -> Step:  # fmt: skip
         """The last step of a picture: (height, width, 4) uint8 RGBA, opaque.
 
@@ -75,10 +78,14 @@ class Planner(Stacking):
             frame: shot frame.
             chosen: the layer that a view other than ``joined`` is about.
             solo: ids of the only layers to show, where any are given.
+            beside: the layer that it is compared with, and ``gain``, how much a difference is raised.
         """
         if view in ("joined", "below") or chosen is None:
             return self.stack(frame, chosen, solo, only_below=view == "below")
         layer = self._shot.layer(chosen)
+        if view.startswith("compare-"):
+            how = cast(Compare, view.removeprefix("compare-"))
+            return self._compared(how, layer, frame, beside, gain)
         bed = BEDS.get(view, LAYER_BED if view in ("layer", "on-checker") else MAT)
         if not layer.span.holds(frame):
             return self.composed(bed, [], finished=True)
@@ -90,6 +97,24 @@ class Planner(Stacking):
         if view == "on-checker":
             return step("on-checker", show_on_checker, (size,), placed, keep=False)
         return self.composed(bed, [(placed, "normal", 1.0)], finished=True)
+
+    def _compared(
+        self, how: Compare, layer: Layer, frame: int, beside: str | None, gain: float
+    ) -> Step:
+        other = against(self._shot, layer, frame, beside)
+        pair = [self.as_it_is(one, frame) for one in (layer, other)]
+        return step("compare", compared, (how, self._sheet.size, gain), *pair)
+
+    def as_it_is(self, layer: Layer | None, frame: int) -> Step:
+        """A layer placed on the sheet with nothing cut out and no look; None where it is not there."""
+        if (
+            layer is None
+            or not layer.span.holds(frame)
+            or layer.source.adjusts
+            or layer.source.moves
+        ):
+            return step("nothing", _nothing, ())
+        return self.placed(layer, frame, raw=True)
 
     def placed(
         self, layer: Layer, frame: int, *, raw: bool = False, grey: bool = False,
@@ -220,6 +245,10 @@ class Planner(Stacking):
 
     def _showing(self, layer: Layer, frame: int) -> Showing:
         return Showing(layer, frame, self._shot.rate, self._sheet, self._footage, self._inside)
+
+
+def _nothing() -> None:
+    return None
 
 
 def _placed(

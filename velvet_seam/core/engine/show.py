@@ -18,7 +18,7 @@ SMALL = 1 / 2000
 _CHECKS = 16
 
 
-def _on(size: tuple[int, int], patch: Patch | None) -> NDArray[np.uint8]:
+def on_sheet(size: tuple[int, int], patch: Patch | None) -> NDArray[np.uint8]:
     """A patch on the whole sheet, clear elsewhere."""
     out = np.zeros((size[1], size[0], 4), np.uint8)
     if patch is not None:
@@ -37,7 +37,7 @@ def _small_parts(present: NDArray[np.bool_], most: float) -> NDArray[np.bool_]:
 def show_dropped(size: tuple[int, int], raw: Patch | None, cut: Patch | None) -> NDArray[np.uint8]:
     """The source with what is dropped tinted, and with small holes and specks in colours of their
     own: (height, width, 4) uint8, opaque."""
-    whole, kept = _on(size, raw), _on(size, cut)
+    whole, kept = on_sheet(size, raw), on_sheet(size, cut)
     here = whole[..., 3] > 0
     gone = (whole[..., 3].astype(np.float32) - kept[..., 3]).clip(0, None)[..., None] / 255
     colour = whole[..., :3].astype(np.float32)
@@ -62,7 +62,7 @@ def show_on_checker(size: tuple[int, int], cut: Patch | None) -> NDArray[np.uint
     """The layer alone over two greys in squares: (height, width, 4) uint8, opaque."""
     y, x = np.mgrid[0 : size[1], 0 : size[0]] // _CHECKS
     ground = np.where((x + y) % 2 == 0, 0xB4, 0x8C).astype(np.float32)[..., None]
-    kept = _on(size, cut).astype(np.float32)
+    kept = on_sheet(size, cut).astype(np.float32)
     out = np.full((size[1], size[0], 4), 255, np.uint8)
     out[..., :3] = np.rint(kept[..., :3] + ground * (1 - kept[..., 3:] / 255))
     return out

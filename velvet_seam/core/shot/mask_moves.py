@@ -59,7 +59,7 @@ def mapped(value: Animated, change: Callable[[float], float]) -> Animated:
 
 def brought(mask: MaskBase, change: Change, **others: Any) -> Any:
     """A mask in other coordinates, in all its keyframes; ``others`` are fields to change besides."""
-    x, y = _points_brought(mask.x, mask.y, change)
+    x, y = points_brought(mask.x, mask.y, change)
     fields: dict[str, Any] = {"x": x, "y": y}
     # turned over, the left side of a straight edge is its right one
     over = 180.0 if change.mirrored and mask.sided else 0.0
@@ -81,7 +81,7 @@ def _around(angle: float) -> float:
     return (angle + 180) % 360 - 180
 
 
-def _points_brought(x: Animated, y: Animated, change: Change) -> tuple[Animated, Animated]:
+def points_brought(x: Animated, y: Animated, change: Change) -> tuple[Animated, Animated]:
     """Across and down may have keyframes of their own; turned, each needs those of both."""
     keys = {
         key.frame: key.ease

@@ -18,7 +18,7 @@ const newId = (letter) => letter + crypto.randomUUID().replaceAll("-", "").slice
 
 export class Commands {
   constructor({ bench, handles, stack, player, view, loupe, strip, lanes, keyframes, picture }) {
-    Object.assign(this, { bench, handles, stack, player, view, loupe, strip, lanes, keyframes });
+    Object.assign(this, { bench, handles, stack, player, view, loupe, strip, lanes, keyframes, compare: picture.compare });
     this.shelf = new Shelf(bench);
     this.masks = new MaskDraw(bench, handles, newId);
     this.wall = new Wall(bench);
@@ -30,7 +30,8 @@ export class Commands {
     this.paint = new Paint(bench, handles, picture);
     this.rendering = new Rendering(bench);
     this.acts = {
-      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts, ...this.looks.acts, ...new Windows(bench).acts, ...this.paint.acts,
+      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts, ...this.looks.acts, ...new Windows(bench).acts, ...this.paint.acts, ...picture.compare.acts,
+      "nudge-tenth": ({ dataset, event: pressed }) => { const by = pressed?.shiftKey ? 1 : 0.1; this.layers.nudgeBy(Number(dataset.dx) * by, Number(dataset.dy) * by); },
       wall: ({ layer }) => { if (layer) this.wall.toggle(); else say("Choose a layer or a seam first."); },
       replace: ({ layer, button }) => this.shelf.replace(layer ?? bench.sound, button),
       "copy-to": ({ layer, dataset, button }) => this.copying.open(layer, dataset.part ?? null, button),
@@ -49,7 +50,7 @@ export class Commands {
       const { dataset } = button;
       if (dataset.do) {
         if (button.closest("summary")) event.preventDefault();
-        this.act(dataset.do, dataset, button);
+        this.act(dataset.do, dataset, button, event);
       }
       else if (dataset.set) {
         event.preventDefault(); // inside the head of a part it would fold it
@@ -88,11 +89,11 @@ export class Commands {
   }
 
   /** Do what a button or a key names, to what is chosen: each room has its own. */
-  act(name, dataset, button) {
+  act(name, dataset, button, event) {
     const { bench } = this;
     const id = dataset.layer ?? bench.layer?.id;
     const layer = bench.shot.layers.find((one) => one.id === id);
-    return this.acts[name]?.({ layer, dataset, button, targets: this.layers.targets(layer) });
+    return this.acts[name]?.({ layer, dataset, button, event, targets: this.layers.targets(layer) });
   }
 
   /** Of all that may be chosen, the smallest goes first: keyframes, a point of an outline, layers. */

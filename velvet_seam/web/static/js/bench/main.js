@@ -17,6 +17,7 @@ import { Tapes } from "./tape.js";
 import { TimeStrip } from "./time/strip.js";
 import { CurveFields } from "./curve-field.js";
 import { Scope } from "./picture/scope.js";
+import { Compare } from "./picture/compare.js";
 import { Stitch } from "./picture/stitch.js";
 import { View } from "./picture/view.js";
 
@@ -111,7 +112,8 @@ bench.addEventListener("saving", () => {
 // what is chosen is marked at once, before the server has answered; its controls are on their way
 function mark() {
   for (const one of document.querySelectorAll("#stack [data-choose]")) {
-    const here = one.dataset.choose === bench.chosen || (one.matches(".card") && ["look", "around"].includes(bench.kind) && one.dataset.choose === `layer:${bench.target}`);
+    const here = one.dataset.choose === bench.chosen || (one.matches(".card") && ["look", "around"].includes(bench.kind) && one.dataset.choose === `layer:${bench.target}`)
+      || (bench.kind === "lineup" && one.dataset.choose === `seam:${bench.target}`);
     one.classList.toggle("chosen", here);
     for (const name of ["aria-pressed", "aria-current"]) if (one.hasAttribute(name)) one.setAttribute(name, here);
   }
@@ -138,6 +140,7 @@ bench.addEventListener("way", () => {
 const live = new Live(bench.id);
 live.onChange = (stamp) => bench.changed(stamp);
 const picture = new Picture(bench, live);
+picture.compare = new Compare(bench, picture);
 const handles = new Handles(bench, picture);
 const scope = new Scope(bench, picture);
 const stitch = new Stitch(bench, live, picture);

@@ -52,7 +52,7 @@ export class Handles {
     }
     const layer = bench.layer;
     if (!layer || layer.hidden || layer.locked || !inSpan(layer, bench.frame) || this.picture.playing) return;
-    if (["layer", "around"].includes(bench.kind)) this.place.render(layer, place ?? layer.place);
+    if (["layer", "around", "lineup"].includes(bench.kind)) this.place.render(layer, place ?? layer.place);
     else this.masks.render(layer, mask);
     if (this.box) this.renderMarquee(this.box);
   }

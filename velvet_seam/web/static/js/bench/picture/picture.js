@@ -58,7 +58,7 @@ export class Picture {
   wish(view, frame = this.bench.frame) {
     const { bench } = this;
     const solo = bench.solo.size ? [...bench.solo] : [];
-    const wish = { frame, view, chosen: bench.layer?.id ?? null, solo, trial: bench.bare ?? bench.trial, ...this.also };
+    const wish = { frame, view, chosen: bench.layer?.id ?? null, solo, trial: bench.bare ?? bench.trial, ...this.also, ...(bench.way === "compare" ? this.compare.more : {}) };
     return bench.trial && this.small ? { ...wish, side: HALF } : wish;
   }
 
@@ -72,7 +72,7 @@ export class Picture {
   get view() {
     const { layer, way, bed } = this.bench;
     if (!layer) return "joined";
-    return way === "alone" ? bed : way;
+    return way === "alone" ? bed : way === "compare" ? this.compare.view : way;
   }
 
   refresh() {

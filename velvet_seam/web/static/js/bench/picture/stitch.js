@@ -1,4 +1,4 @@
-// Before and after: the picture without the look on one side of a stitch that is dragged across.
+// A stitch that is dragged across the picture: without the look on one side of it, or one take beside another.
 import { Slot } from "../live.js";
 
 export class Stitch {
@@ -14,7 +14,7 @@ export class Stitch {
       bitmap.close();
       this.place();
     });
-    for (const name of ["state", "frame", "way"]) bench.addEventListener(name, () => this.want());
+    for (const name of ["state", "frame", "way", "trial"]) bench.addEventListener(name, () => { this.place(); this.want(); });
     bench.addEventListener("chosen", () => { if (this.on && bench.kind !== "look") this.toggle(); else this.want(); });
     bench.addEventListener("shown", () => this.say());
     this.line.addEventListener("pointerdown", (event) => {
@@ -46,14 +46,21 @@ export class Stitch {
 
   want() {
     const { bench, picture } = this, { layer } = bench;
-    if (!this.on || !layer || picture.playing) return;
+    if (!this.there || !layer || picture.playing) return;
+    if (picture.compare.stitched) {
+      this.slot.want({ frame: bench.frame, view: "compare-upper", chosen: layer.id, solo: [], trial: bench.trial, ...picture.compare.more });
+      return;
+    }
     const bare = { do: "set-values", target: layer.id, values: { "look.on": false } };
     this.slot.want({ frame: bench.frame, view: picture.view, chosen: layer.id, solo: [...bench.solo], trial: bare });
   }
 
+  get there() { return this.picture.compare.stitched || (this.on && this.bench.kind === "look"); }
+
   place() {
-    const { canvas, line, picture } = this, { x, y, width, height } = picture.rect;
-    const there = this.on && this.bench.kind === "look";
+    const { canvas, line, picture, there } = this, { x, y, width, height } = picture.rect;
+    const [left, right] = line.children;
+    [left.textContent, right.textContent] = picture.compare.stitched ? ["this layer", "the other"] : ["before", "after"];
     canvas.hidden = line.hidden = !there;
     if (!there) return;
     Object.assign(canvas.style, { left: `${x}px`, top: `${y}px`, width: `${width}px`, height: `${height}px`, clipPath: `inset(0 ${100 * (1 - this.at)}% 0 0)` });

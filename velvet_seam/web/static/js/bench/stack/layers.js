@@ -141,10 +141,13 @@ export class Layers {
   /** Move the chosen layer, or the active mask, by pixels of the canvas: each from where the one before it has
    * put it. */
   nudge(event) {
+    const by = event.shiftKey ? 10 : 1;
+    this.nudgeBy({ ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0, { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0);
+  }
+
+  nudgeBy(dx, dy) {
     const { bench } = this, id = bench.layer?.id, frame = bench.frame;
     if (!id) return;
-    const by = event.shiftKey ? 10 : 1;
-    const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0, dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
     const mask = inHand(bench) && this.handles.masks.current(bench.layer)?.id;
     bench.editThen(() => {
       const layer = bench.thing(id);
@@ -198,5 +201,5 @@ export class Layers {
 
 /** A place so many pixels further. */
 function nudgedPlace({ place }, at, dx, dy) {
-  return { ...(dx ? { "place.x": valueAt(place.x, at) + dx } : {}), ...(dy ? { "place.y": valueAt(place.y, at) + dy } : {}) };
+  return { ...(dx ? { "place.x": round(valueAt(place.x, at) + dx, 4) } : {}), ...(dy ? { "place.y": round(valueAt(place.y, at) + dy, 4) } : {}) };
 }

@@ -1,0 +1,65 @@
+"""A layer put where a line-up says: by its place, or, as a plane in space, by its corners."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.picture.placement import Matrix
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.register.warps import Model, mapped
+from velvet_seam.core.shot.layer import SCALES, Layer
+from velvet_seam.core.shot.mask_moves import Change, points_brought
+from velvet_seam.core.shot.mask_moves import mapped as each
+from velvet_seam.core.shot.pins import CORNERS
+from velvet_seam.core.timing.animated import Keyframes
+
+
+def lined_up(lies: Lying, layer: Layer, frame: int, change: Matrix, model: Model) -> dict[str, Any]:
+    """The values that move a layer on the canvas by a change of canvas pixels, in all its keyframes alike.
+
+    Args:
+        change: 3 × 3, from where something of the layer is seen to where it is to be seen.
+
+    Raises:
+        Problem: its corners move, or the change would turn it inside out.
+    """
+    camera = lies.camera(layer, frame)
+    if camera is not None:
+        change = np.linalg.inv(camera) @ change @ camera
+    change = change / change[2, 2]
+    if model == "plane":
+        return _pulled(lies, layer, frame, change)
+    by = Change.of(change)
+    x, y = points_brought(layer.place.x, layer.place.y, by)
+    values: dict[str, Any] = {"place.x": x, "place.y": y}
+    if model != "shift":
+        values["place.rotation"] = each(layer.place.rotation, lambda old: round(old + by.turn, 5))
+    if model == "stretch":
+        low, high = SCALES
+        values["place.scale"] = each(
+            layer.place.scale, lambda old: round(min(max(old * by.scale, low), high), 5)
+        )
+    return values
+
+
+def _pulled(lies: Lying, layer: Layer, frame: int, change: Matrix) -> dict[str, Any]:
+    """Corners pulled so that the layer, placed as it is, comes to lie so."""
+    pins = layer.place.pins
+    if any(isinstance(getattr(pins, name), Keyframes) for name in type(pins).model_fields):
+        raise Problem(
+            "The corners of this layer move, so it cannot be pulled into place. Nothing was changed."
+        )
+    width, height = lies.size(layer)
+    plain, whole = lies.plain(layer, frame), lies.matrix(layer, frame)
+    corners = np.array([(0, 0), (width, 0), (width, height), (0, height)], float)
+    pulled = mapped(np.linalg.inv(plain) @ change @ whole, corners) - corners
+    if not np.isfinite(pulled).all() or np.abs(pulled).max() > 16384:
+        raise Problem("That would turn the layer inside out. Nothing was changed.")
+    return {
+        f"place.pins.{name}_{way}": round(float(off), 4)
+        for name, pair in zip(CORNERS, pulled, strict=True)
+        for way, off in zip("xy", pair, strict=True)
+    }

@@ -1,0 +1,1 @@
+"""Line-up: two takes put in register, in place and in time."""
