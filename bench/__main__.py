@@ -8,16 +8,19 @@ import platform
 import random
 import re
 import shutil
+import statistics
 import sys
 import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
 
+import cv2
 import numba as nb
 import numpy as np
 from playwright.sync_api import sync_playwright
 
+from bench import register
 from bench.full_size import (
     cost,
     decode_and_encode,
@@ -36,6 +39,7 @@ from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.picture.screen import measure_border
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
+from velvet_seam.core.register.in_place import line_up
 from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import written
@@ -326,6 +330,26 @@ def memory(root: Path) -> None:
         line(f"{length} frames", f"{peak_memory(root, length):.0f} MB", "(aim below 1024)")
 
 
+def lining_up() -> None:
+    """On drawn scenes, beside ready-made ways; ``python -m bench.register`` and ``bench.in_time`` tell more."""
+    print("\nTakes lined up in place, 540 × 960, on drawn scenes, by their CPU on one core")
+    cv2.setNumThreads(1)
+    cases = list(register.pairs(register.pictures(None)[:4], 1, (0.4, 0.98)))
+    ways = {"this": lambda a, b, model: line_up(a, b, model).warp, **register.OTHERS}
+    for name, way in ways.items():
+        off, cpu = [], []
+        for one in cases:
+            begun = time.process_time()
+            off.append(
+                register.off(
+                    way(register.grey(one.first), register.grey(one.second), one.model), one.truth
+                )
+            )
+            cpu.append(time.process_time() - begun)
+        off.sort()
+        line(name, f"{statistics.median(off):.3f} px", f"95 %: {off[int(0.95 * (len(off) - 1))]:.3f} px; {1000 * statistics.median(cpu):.0f} ms, {len(off)} pairs")  # fmt: skip
+
+
 SECTIONS: dict[str, Callable[[Path, Library, Shot], None]] = {
     "edits": lambda _root, library, shot: edits(Painter(library), shot),
     "scrubs": lambda _root, library, shot: scrubs(Painter(library), shot),
@@ -337,6 +361,7 @@ SECTIONS: dict[str, Callable[[Path, Library, Shot], None]] = {
     "seams": lambda _root, library, shot: seams(library, shot),
     "looks": lambda _root, library, shot: looks(line, timed, library, shot),
     "quality": lambda _root, _library, _shot: quality(),
+    "lining-up": lambda _root, _library, _shot: lining_up(),
     "moving": lambda root, library, shot: moving(line, root, library, shot),
     "playing": lambda root, _library, _shot: playing(root),
 }

@@ -303,7 +303,7 @@ def hopeless(found: list[tuple[str, Colour]]) -> Iterator[tuple[str, Colour, Col
     """Pairs that cannot be lined up: two scenes, nothing to see, one direction, what repeats itself."""
     rng = np.random.default_rng(5)
     same = np.eye(3)
-    for n in range(24):
+    for _ in range(24):
         a, b = rng.choice(len(found), 2, replace=False)
         yield (
             "unrelated",

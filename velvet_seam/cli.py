@@ -1,4 +1,4 @@
-"""The ``velvet-seam`` command: serve, demo, render, matte, probe."""
+"""The ``velvet-seam`` command: serve, demo, render, matte, probe, lineup."""
 
 from __future__ import annotations
 
@@ -57,6 +57,16 @@ def main(arguments: list[str] | None = None) -> int:
     probe = commands.add_parser("probe", help="say what a media file holds")
     probe.add_argument("file", type=Path)
 
+    lineup = commands.add_parser(
+        "lineup", help="say how one take lies off another, in place and in time, as JSON"
+    )
+    lineup.add_argument("first", type=Path, metavar="A")
+    lineup.add_argument("second", type=Path, metavar="B")
+    lineup.add_argument("--model", choices=["shift", "turn", "stretch", "plane"], default="turn")
+    lineup.add_argument("--frame", type=int, default=0, metavar="N", help="of A")
+    lineup.add_argument("--frame-of-b", type=int, default=None, metavar="N", help="else the same")
+    lineup.add_argument("--time", choices=["sound", "picture"], help="compare them in time, too")
+
     given = parser.parse_args(arguments)
     try:
         if given.command in ("serve", "demo"):
@@ -66,6 +76,16 @@ def main(arguments: list[str] | None = None) -> int:
             return _render(given.shot, given.output, given.frame, options)
         if given.command == "matte":
             return _matte(given.shot, given.layer, given.output, given.frames)
+        if given.command == "lineup":
+            from velvet_seam.work.take_files import compared_files
+
+            other = given.frame if given.frame_of_b is None else given.frame_of_b
+            print(
+                compared_files(
+                    given.first, given.second, given.model, given.frame, other, given.time
+                )
+            )
+            return 0
         return _probe(given.file)
     except Problem as problem:
         print(f"velvet-seam: {problem}", file=sys.stderr)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import asdict
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -11,18 +12,23 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 from pydantic import Field
 
+from velvet_seam.core.engine.comparing import against
 from velvet_seam.core.engine.lining import lined_up
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.in_place import SAID
+from velvet_seam.core.register.in_time import WORDS
 from velvet_seam.core.register.warps import Model
 from velvet_seam.core.shot.edits import SetValues, Several
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.shot.timing_up import lag, moved_by
 from velvet_seam.core.words import Id
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
-from velvet_seam.web.context import Ctx
+from velvet_seam.web.context import Context, Ctx
 from velvet_seam.work.asks import Lines, LineUp
 from velvet_seam.work.studio import SOON
+from velvet_seam.work.together import By, together
 
 router = APIRouter(prefix="/shots/{identity}")
 
@@ -75,6 +81,80 @@ async def put_in_register(
     return answer(
         request, context, after, body, lined={"before": _told(standing, found), "after": _told(after, left)}
     )  # fmt: skip
+
+
+class Together(ChosenRequest):
+    """A layer to be moved in time, so that what happens in it happens when it does in another one; as it was
+    measured ``by``, or by so many ``frames``."""
+
+    layer: Id
+    beside: Id | None = None
+    frame: int = Field(0, ge=0)
+    by: By = "sound"
+    other: bool = False
+    """The second of two offsets that were offered."""
+    frames: int | None = Field(None, ge=-1_000_000, le=1_000_000)
+
+
+@router.get("/in-time/{layer}")
+async def measure_time(
+    identity: str, layer: str, context: Ctx, frame: int = 0, by: By = "sound", beside: str = ""
+) -> JSONResponse:
+    """How much later a layer is to be, to be in time with another one; nothing is changed."""
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    return JSONResponse(await _in_time(context, standing.shot, layer, beside or None, frame, by))
+
+
+async def _in_time(
+    context: Context, shot: Shot, identity: str, beside: str | None, frame: int, by: By
+) -> dict[str, Any]:
+    layer = shot.layer(identity)
+    other = against(shot, layer, min(frame, shot.length - 1), beside)
+    if other is None or layer.source.shows is None or other.source.shows is None:
+        return {"why": "absent", "said": ABSENT}
+    found = await asyncio.to_thread(
+        together, context.library, other.source.shows, layer.source.shows, by
+    )
+    told: dict[str, Any] = {
+        "name": other.name,
+        "beside": other.id,
+        "why": found.why,
+        "sure": found.sure,
+    }
+    if not found.found:
+        return told | {"said": WORDS[found.why]}
+    told["later"] = float(lag(layer, other, _exact(found.offset), shot.rate) * shot.rate)
+    if found.other is not None:
+        told["other"] = float(lag(layer, other, _exact(found.other), shot.rate) * shot.rate)
+    return told
+
+
+@router.post("/in-time", response_class=Answer)
+async def put_in_time(identity: str, body: Together, request: Request, context: Ctx) -> Response:
+    standing = await asyncio.to_thread(context.library.shots.get, identity)
+    shot = standing.shot
+    layer = shot.layer(body.layer)
+    if body.frames is not None:
+        by = Fraction(body.frames) / shot.rate
+        label = f"{layer.name[:80]} by {body.frames} frames"
+    else:
+        told = await _in_time(context, shot, layer.id, body.beside, body.frame, body.by)
+        if told["why"]:
+            raise Problem(f"{told['said']} Nothing was changed.")
+        later = told["other"] if body.other and "other" in told else told["later"]
+        by = _exact(later / float(shot.rate))
+        label = f"{layer.name[:50]} in time with {told['name'][:50]}"
+    edits = tuple(moved_by(layer, by, shot.rate))
+    if not edits:
+        return answer(request, context, standing, body, said="It is in time already.")
+    edit = Several(label=label, edits=edits)
+    after = await asyncio.to_thread(context.library.shots.edit, identity, edit)
+    return answer(request, context, after, body)
+
+
+def _exact(seconds: float) -> Fraction:
+    """Seconds to a hundredth of a sample."""
+    return Fraction(round(seconds * 4_800_000), 4_800_000)
 
 
 def _told(standing: Standing, found: Lines) -> dict[str, Any]:

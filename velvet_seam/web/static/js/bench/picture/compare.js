@@ -1,5 +1,6 @@
 // Compare: the chosen layer against another one, and the line-up that puts them in register.
 import { say } from "../../common.js";
+import { InTime } from "./in-time.js";
 
 const GAINS = [4, 16, 1];
 const BLINK = 500; // milliseconds
@@ -16,6 +17,7 @@ function icon(name) {
 export class Compare {
   constructor(bench, picture) {
     Object.assign(this, { bench, picture });
+    this.time = new InTime(bench, this);
     this.how = "half";
     this.gain = GAINS[0];
     this.upper = true; // which of the two is seen in a blink
@@ -54,6 +56,7 @@ export class Compare {
       picture.refreshMain();
     }, BLINK);
     this.acts = {
+      ...this.time.acts,
       "line-up": ({ layer }) => this.lineUp(layer),
     };
   }
@@ -93,12 +96,12 @@ export class Compare {
   /** The controls have come anew: they say what is chosen. */
   shown() {
     const box = document.getElementById("lineup");
+    this.soon();
     if (!box) return;
     for (const one of box.querySelectorAll("[data-line-model]")) one.setAttribute("aria-pressed", one.dataset.lineModel === this.model);
     const other = document.getElementById("lineup-with");
     if (other) other.value = this.beside.get(box.dataset.layer) ?? "";
     if (this.told && this.told.layer === box.dataset.layer) this.tell(this.told);
-    this.soon();
   }
 
   soon() {

@@ -1,0 +1,123 @@
+"""Two takes lined up on the bench, by mouse and keys: the demo's foxes, between which the camera was nudged."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.web.test_seam_page import add_layer, blank, picture, settled
+from tests.web.test_whole_job import clean, saved, state, until
+from velvet_seam.demo.fox import NUDGE
+
+pytestmark = pytest.mark.browser
+
+__all__ = ["blank", "clean"]
+
+
+def off_by(page: Page) -> float:
+    words = page.locator("#line-off").inner_text()
+    return float(words.split()[0])
+
+
+@pytest.fixture
+def takes(blank: Page) -> Page:
+    add_layer(blank, "fox-left")
+    right = add_layer(blank, "fox-right")
+    blank.click(f"#seam-{right}")
+    expect(blank.locator("#tab-lineup")).to_contain_text("px")  # said before anything is done
+    blank.click("#tab-lineup")
+    until(blank, "velvetSeam.bench.way === 'compare'")
+    until(blank, "/px/.test(document.getElementById('line-off')?.textContent ?? '')")
+    return blank
+
+
+def test_a_nudged_take_is_put_in_register_and_said_to_be(takes: Page):
+    page = takes
+    truth = float(np.hypot(*NUDGE["right"]))
+    assert off_by(page) == pytest.approx(truth, abs=0.15)
+    expect(page.locator("#line-said")).to_contain_text("double")
+    page.click("#line-up")
+    expect(page.locator("#line-said")).to_contain_text("Nobody will see it", timeout=20_000)
+    place = state(page, "layer.place")
+    assert place["x"] == pytest.approx(540 - NUDGE["right"][0], abs=0.1)
+    assert place["y"] == pytest.approx(960 - NUDGE["right"][1], abs=0.1)
+    assert abs(place["rotation"]) < 0.01
+    assert off_by(page) < 0.1
+    assert page.locator("#line-off-was").inner_text().startswith(f"{truth:.1f}"[:2])
+    # nudged by a tenth of a pixel, three times, however quickly
+    for _ in range(3):
+        page.locator("[data-do='nudge-tenth'][data-dx='1']").click()
+    saved(page)
+    until(page, f"Math.abs(velvetSeam.bench.layer.place.x - {place['x']} - 0.3) < 0.001")
+    until(page, "Math.abs(parseFloat(document.getElementById('line-off').textContent) - 0.3) < 0.1")
+    for _ in range(4):
+        page.keyboard.press("Control+z")
+    until(page, "velvetSeam.bench.layer.place.x === 540")
+
+
+def test_takes_are_compared_by_keys_and_seen_as_before_elsewhere(takes: Page):
+    page = takes
+    half = picture(page)
+    page.keyboard.press("7")
+    expect(page.locator("[data-compare='difference']")).to_have_text("Difference × 4")
+    difference = picture(page, unlike=half)
+    assert difference[700:900].mean() > 3  # doubled lines of the boards
+    page.keyboard.press("7")
+    expect(page.locator("[data-compare='difference']")).to_have_text("Difference × 16")
+    assert picture(page, unlike=difference).mean() > 2 * difference.mean()
+    page.keyboard.press("9")
+    edges = picture(page, unlike=difference)
+    amber = (edges[..., 0] > edges[..., 2] + 60).mean()
+    blue = (edges[..., 2] > edges[..., 0] + 60).mean()
+    assert min(amber, blue) > 0.004
+    page.keyboard.press("8")
+    shown = [picture(page)]
+    for _ in range(12):
+        page.wait_for_timeout(200)
+        shown.append(picture(page))
+    assert len({one.tobytes() for one in shown}) == 2
+    page.keyboard.press("j")
+    expect(page.locator("#stitch")).to_be_visible()
+    expect(page.locator("#stitch span").first).to_have_text("this layer")
+    page.locator("#stitch").press("ArrowLeft")
+    page.click("#tab-seam")  # who goes elsewhere sees what was seen before
+    until(page, "velvetSeam.bench.way === 'joined'")
+    expect(page.locator("#comparing")).to_be_hidden()
+    expect(page.locator("#stitch")).to_be_hidden()
+    settled(page)
+
+
+def test_what_cannot_be_lined_up_says_why_and_changes_nothing(blank: Page):
+    page = blank
+    add_layer(page, "paper-sea")
+    embers = add_layer(page, "embers")
+    page.click(f"#seam-{embers}")
+    page.click("#tab-lineup")
+    expect(page.locator("#line-said")).to_contain_text(re.compile("nothing in common|too little"))
+    expect(page.locator("#line-up")).to_be_disabled()
+    expect(page.locator("#tab-lineup")).to_have_text("Line up")
+    page.click("#time-measure")
+    expect(page.locator("#time-said")).to_contain_text("no sound")
+    page.click("[data-line-by='picture']")
+    page.click("#time-measure")
+    expect(page.locator("#time-said")).not_to_contain_text("Comparing", timeout=30_000)
+    # by hand: the same moment in each
+    page.click("[data-line-by='hand']")
+    page.evaluate("velvetSeam.bench.go(12)")
+    page.click("[data-do='moment'][data-of='this']")
+    page.evaluate("velvetSeam.bench.go(20)")
+    page.click("[data-do='moment'][data-of='other']")
+    until(page, "velvetSeam.bench.layer.span.first === 8")
+    page.click("[data-do='frame-later'][data-by='-1']")
+    until(page, "velvetSeam.bench.layer.span.first === 7")
+
+
+def test_a_layer_alone_has_nothing_to_line_up_with(blank: Page):
+    page = blank
+    only = add_layer(page, "fox-left")
+    page.click(f"#seam-{only}")
+    page.click("#tab-lineup")
+    expect(page.locator("#panel")).to_contain_text("no other layer")
