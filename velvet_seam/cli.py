@@ -20,8 +20,7 @@ LOOPBACK = ("127.0.0.1", "::1", "localhost")
 DEFAULT_FOLDER = Path(os.environ.get("VELVET_SEAM_FOLDER", "~/.velvet-seam")).expanduser()
 
 
-def main(arguments: list[str] | None = None) -> int:
-    """Run a command; problems end it with a sentence and exit code 2."""
+def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="velvet-seam", description="A compositor for short social videos."
     )
@@ -67,7 +66,12 @@ def main(arguments: list[str] | None = None) -> int:
     lineup.add_argument("--frame-of-b", type=int, default=None, metavar="N", help="else the same")
     lineup.add_argument("--time", choices=["sound", "picture"], help="compare them in time, too")
 
-    given = parser.parse_args(arguments)
+    return parser
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run a command; problems end it with a sentence and exit code 2."""
+    given = _parser().parse_args(arguments)
     try:
         if given.command in ("serve", "demo"):
             return _serve(given.folder, given.host, given.port, filled=given.command == "demo")

@@ -30,7 +30,7 @@ from velvet_seam.core.words import kind_of
 
 BY_NAME = {kind_of(kind): kind for kind in LOOKS}
 NEUTRAL: dict[str, dict[str, Any]] = {
-    "light": {}, "balance": {}, "curves": {}, "decision": {}, "saturation": {},
+    "light": {}, "balance": {}, "curves": {}, "decision": {}, "matrix": {}, "saturation": {},
     "tints": {"shadows_by": 0, "highlights_by": 0}, "flicker": {"amount": 0}, "blur": {"radius": 0},
     "line-blur": {"length": 0}, "spin-blur": {"angle": 0}, "zoom-blur": {"amount": 0}, "defocus": {"radius": 0}, "sharpen": {"amount": 0}, "glow": {"amount": 0},
     "vignette": {"amount": 0}, "grain": {"amount": 0}, "channel-split": {"apart": 0}, "blocks": {"size": 1},
@@ -161,9 +161,15 @@ def by_decision(v: np.ndarray, one: Any) -> np.ndarray:
     return np.clip(luma[..., None] + one.saturation * (v - luma[..., None]), 0, 1)
 
 
+def by_matrix(v: np.ndarray, one: Any) -> np.ndarray:
+    names = ("red", "green", "blue")
+    mix = np.array([[getattr(one, f"{to}_{of}") for of in names] for to in names])
+    return v @ mix.T + np.array([getattr(one, f"offset_{to}") for to in names])
+
+
 FORMULAS: dict[str, Any] = {
     "light": by_light, "balance": by_balance, "curves": by_curves, "saturation": by_saturation,
-    "tints": by_tints, "decision": by_decision,
+    "tints": by_tints, "decision": by_decision, "matrix": by_matrix,
     "monochrome": lambda v, one: np.repeat(v @ np.array([one.red, one.green, one.blue])[:, None] / 100, 3, -1),
     "negative": lambda v, one: 1 - v,
     "posterise": lambda v, one: np.minimum(np.floor(v * one.levels), one.levels - 1) / (one.levels - 1),
@@ -175,6 +181,7 @@ SET: dict[str, dict[str, Any]] = {
     "saturation": {"saturation": 145, "vibrance": 30},
     "tints": {"shadows_by": 60, "highlights_by": 45},
     "decision": {"slope_red": 1.2, "offset_blue": 0.06, "power_green": 0.8, "saturation": 0.7},
+    "matrix": {"red_red": 0.8, "red_green": 0.25, "green_blue": -0.1, "blue_red": 0.15, "offset_green": 0.04},
     "monochrome": {"red": 40, "green": 45, "blue": 15}, "negative": {}, "posterise": {"levels": 5},
 }  # fmt: skip
 

@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 
 from tests.web.test_seam_page import add_layer, blank, picture, settled
 from tests.web.test_whole_job import clean, saved, state, until
-from velvet_seam.demo.fox import NUDGE
+from velvet_seam.demo.fox import NUDGE, STOPS
 
 pytestmark = pytest.mark.browser
 
@@ -88,6 +88,30 @@ def test_takes_are_compared_by_keys_and_seen_as_before_elsewhere(takes: Page):
     expect(page.locator("#comparing")).to_be_hidden()
     expect(page.locator("#stitch")).to_be_hidden()
     settled(page)
+
+
+def test_light_is_matched_over_time_and_undone(takes: Page):
+    """The second take is a third of a stop brighter and warmer; candles flicker in both."""
+    page = takes
+    page.click("#line-up")
+    expect(page.locator("#line-said")).to_contain_text("Nobody will see it", timeout=20_000)
+    page.locator("[data-do='match']:not([data-drift], [data-lend])").click()
+    expect(page.locator("#match-said")).to_contain_text("darker, cooler", timeout=20_000)
+    assert state(page, "layer.look.parts.length") == 1
+    words = page.locator("#match-said").inner_text()
+    before, after = (float(one) for one in re.findall(r"ΔE ([\d.]+) → ([\d.]+)", words)[0])
+    assert before > 2
+    assert after < 1
+    assert float(words.split()[0]) == pytest.approx(STOPS["right"], abs=0.12)
+    page.locator("[data-do='match'][data-drift]").click()
+    until(page, "velvetSeam.bench.layer.look.parts[0].slope_red.keys?.length > 90", 60)
+    assert state(page, "layer.look.parts.length") == 1  # in the place of the one before
+    page.locator("[data-do='match'][data-lend]").click()
+    until(page, "velvetSeam.bench.layer.look.parts[0].strength === 60")
+    expect(page.locator("#match-said")).to_contain_text("at 60 %")
+    for _ in range(3):
+        page.keyboard.press("Control+z")
+    until(page, "velvetSeam.bench.layer.look.parts.length === 0")
 
 
 def test_what_cannot_be_lined_up_says_why_and_changes_nothing(blank: Page):

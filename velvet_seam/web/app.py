@@ -30,6 +30,7 @@ from velvet_seam.web import (
     live,
     looks,
     marks,
+    matching,
     nesting,
     opening,
     renders,
@@ -50,7 +51,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching,
 )  # fmt: skip
 """What has addresses of its own."""
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from velvet_seam.core.analyse.match import Matched
 from velvet_seam.core.engine.engine import PREVIEW_SHORT_SIDE
 from velvet_seam.core.engine.lying import Stray
 from velvet_seam.core.engine.plan import View
@@ -164,6 +165,34 @@ class Lines:
 
 
 @dataclass(frozen=True)
+class MatchLight:
+    """Ask how a layer's light is brought to another one's, on what both show where they lie: at one frame wholly, at
+    more of them the gains alone. ``lend``: by its statistics, whatever they show."""
+
+    document: Written
+    layer: str
+    frames: tuple[int, ...]
+    beside: str | None = None
+    lend: bool = False
+
+
+@dataclass(frozen=True)
+class LightFound:
+    """What was found; None where too little is seen in both, or one of them is not there.
+
+    Attributes:
+        whole: at the one frame.
+        gains: of each of more frames.
+        lent: slope and offset of each channel.
+    """
+
+    beside: str | None
+    whole: Matched | None = None
+    gains: tuple[tuple[float, float, float] | None, ...] = ()
+    lent: tuple[tuple[float, ...], tuple[float, ...]] | None = None
+
+
+@dataclass(frozen=True)
 class MatteFacts:
     """Ask how many holes and parts a layer's matte has on a frame, as it lies on the canvas."""
 
@@ -208,5 +237,15 @@ class Seen:
 LOUPE_SIDE = 15
 
 Request = (
-    Paint | Still | Measure | Wall | LookTiles | Levels | LineUp | MatteFacts | CutLength | Loupe
+    Paint
+    | Still
+    | Measure
+    | Wall
+    | LookTiles
+    | Levels
+    | LineUp
+    | MatchLight
+    | MatteFacts
+    | CutLength
+    | Loupe
 )

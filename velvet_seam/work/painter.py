@@ -45,6 +45,7 @@ from velvet_seam.work.asks import (
     LineUp,
     LookTiles,
     Loupe,
+    MatchLight,
     MatteFacts,
     Measure,
     Paint,
@@ -56,6 +57,7 @@ from velvet_seam.work.asks import (
     Wall,
     WallPictures,
 )
+from velvet_seam.work.lighting import light_of
 from velvet_seam.work.lining import FINE_SHORT_SIDE, lines_of
 from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg
@@ -102,6 +104,9 @@ class Painter:
                 return self._levels(request)
             case LineUp():
                 return self._line_up(request)
+            case MatchLight():
+                shot = self._shot(request.document)
+                return light_of(self._engine, shot, request, PREVIEW_SHORT_SIDE)
             case MatteFacts():
                 return self._facts(request)
             case CutLength():

@@ -62,6 +62,7 @@ from velvet_seam.core.picture.yuv import (
     rgba_to_yuv420,
     rgba_to_yuv422p10,
 )
+from velvet_seam.core.register.in_place import line_up
 from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound.loudness import loudness
@@ -230,13 +231,20 @@ def _generated() -> None:
     streaks((9, 9), 0.0, np.zeros((DIRECTIONS, 2)), 1.0, filling((0, 0, 0)))
 
 
+def _lined_up() -> None:
+    """Two pictures with something to see: all that a line-up descends by."""
+    rng = np.random.default_rng(1)
+    grey = np.kron(rng.integers(40, 220, (8, 8), dtype=np.uint8), np.ones((8, 8), np.uint8))
+    line_up(grey, grey, "plane")
+
+
 def _nothing(*_: object) -> Any:
     raise KeyError
 
 
 PIECES: tuple[Callable[[], None], ...] = (
     _compose, _planes, _studied, _masks, _steady, _other_keys, _edge, _written, _hdr, _sound, _screen_key,
-    _place, _tones, _areas, _around, _generated,
+    _place, _tones, _areas, _around, _generated, _lined_up,
 )  # fmt: skip
 """Each runs some kernels on a small picture. The longest comes first; beside it what is needed to read files,
 and then the rest, so that both processes end at about the same time."""

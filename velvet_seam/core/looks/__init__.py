@@ -22,6 +22,7 @@ from velvet_seam.core.looks.grain import Grain
 from velvet_seam.core.looks.light import Light
 from velvet_seam.core.looks.line_blur import LineBlur
 from velvet_seam.core.looks.lut import Lut
+from velvet_seam.core.looks.matrix import Matrix
 from velvet_seam.core.looks.mirror import Mirror
 from velvet_seam.core.looks.monochrome import Monochrome
 from velvet_seam.core.looks.negative import Negative
@@ -39,7 +40,7 @@ from velvet_seam.core.looks.zoom_blur import ZoomBlur
 __all__ = ["GROUPS", "LOOKS", "Area", "Ground", "LookBase", "LookPart", "Stage", "Tone", "Work"]
 
 LOOKS: tuple[type[LookBase], ...] = (
-    Light, Balance, Curves, Saturation, Tints, Decision, Monochrome, Negative, Posterise, Flicker, Lut,
+    Light, Balance, Curves, Saturation, Tints, Decision, Matrix, Monochrome, Negative, Posterise, Flicker, Lut,
     Blur, LineBlur, SpinBlur, ZoomBlur, Defocus, Sharpen, Glow,
     Vignette, Grain, ChannelSplit, Blocks,
     Ripple, Slices, Mirror,

@@ -1,6 +1,7 @@
 // Compare: the chosen layer against another one, and the line-up that puts them in register.
 import { say } from "../../common.js";
 import { InTime } from "./in-time.js";
+import { Matching } from "./matching.js";
 
 const GAINS = [4, 16, 1];
 const BLINK = 500; // milliseconds
@@ -18,6 +19,7 @@ export class Compare {
   constructor(bench, picture) {
     Object.assign(this, { bench, picture });
     this.time = new InTime(bench, this);
+    this.matching = new Matching(bench, this);
     this.how = "half";
     this.gain = GAINS[0];
     this.upper = true; // which of the two is seen in a blink
@@ -56,7 +58,7 @@ export class Compare {
       picture.refreshMain();
     }, BLINK);
     this.acts = {
-      ...this.time.acts,
+      ...this.time.acts, ...this.matching.acts,
       "line-up": ({ layer }) => this.lineUp(layer),
     };
   }
