@@ -87,6 +87,22 @@ def take(page: Page, address: str) -> None:
     page.locator("#value-lanes [data-curve][data-frame='30']").click()
     page.wait_for_timeout(2500)
     shoot("moves")
+    page.goto(address)
+    page.click(".poster[aria-label*='Two foxes']")
+    page.wait_for_timeout(1500)
+    page.evaluate(
+        "velvetSeam.bench.set('l-left', { 'place.x': 540, 'place.y': 960, 'place.rotation': 0.3 })"
+    )
+    page.click("#seam-l-left")
+    page.wait_for_timeout(800)
+    page.click("#tab-lineup")
+    page.wait_for_timeout(2500)
+    page.click("#line-up")
+    page.wait_for_timeout(4000)
+    page.keyboard.press("9")
+    shoot("line-up")
+    for _ in range(2):
+        page.keyboard.press("Control+z")
     page.goto(bench)
     page.wait_for_timeout(1500)
     page.evaluate("velvetSeam.bench.go(40)")

@@ -110,3 +110,19 @@ def test_clones_appear_on_the_beats_of_the_waltz(see: Look, library: Library):
         assert np.array_equal(see(shot.name, first - 1), see(shot.name, first - 1, without=later))
         seen = np.abs(see(shot.name, first) - see(shot.name, first, without=(clone.id,))).max(2)
         assert (seen > 40).sum() > 200, clone.name
+
+
+def test_the_seam_between_two_takes_of_one_fox_is_not_seen(see: Look):
+    """In register and in one light: along the edge of the mask nothing changes but what the grain and the candles do."""
+    name, looks = "Two foxes, one stage", ("l-light",)
+    whole = see(name, 0, without=looks)
+    right = see(name, 0, without=("l-light", "l-left"))
+    left = see(name, 0, without=looks, view="layer", chosen="l-left")
+    edge = slice(292 - 16, 292 + 16)  # columns about the edge at canvas pixel 584
+    backdrop = slice(120, 320)
+    assert np.abs(whole - right)[backdrop, edge].mean() < 4
+    steps = np.abs(np.diff(whole[backdrop, edge].mean(0), axis=0)).max()
+    usual = np.abs(np.diff(right[backdrop, edge].mean(0), axis=0)).max()
+    assert steps < usual + 1.5
+    assert np.abs(whole - right)[400:900, 120:240].mean() > 12  # there the other fox stands
+    assert left.shape == whole.shape

@@ -91,7 +91,7 @@ def _found(identity: str, found: LightFound) -> tuple[dict[str, Any], LookPart]:
         raise Problem(NOTHING)
     told = {
         "model": whole.model, "stops": whole.stops, "before": whole.before, "after": whole.after,
-        "share": whole.share, "warmer": float(np.log2(whole.gain[0] / max(whole.gain[2], 1e-6))),
+        "share": whole.share, "cut_off": whole.cut_off, "warmer": float(np.log2(whole.gain[0] / max(whole.gain[2], 1e-6))),
     }  # fmt: skip
     return told, _part(identity, whole)
 

@@ -68,6 +68,8 @@ class Matched:
     before: float
     after: float
     share: float
+    cut_off: float = 0.0
+    """How much of the second is cut off in white, 0 to 1: darkened, it takes on a hue."""
 
     @property
     def stops(self) -> float:
@@ -107,7 +109,8 @@ def matched(
     if left[model] > MOST_LEFT:
         return None
     return Matched(
-        model, (float(gain[0]), float(gain[1]), float(gain[2])), mix, curves, _off(now, like), left[model], share
+        model, (float(gain[0]), float(gain[1]), float(gain[2])), mix, curves, _off(now, like), left[model], share,
+        float((second[..., :3][valid] > ENDS[1]).any(-1).mean()),
     )  # fmt: skip
 
 

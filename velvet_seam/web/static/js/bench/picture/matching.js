@@ -32,6 +32,7 @@ export class Matching {
     const warm = Math.abs(told.warmer) < 0.02 ? "" : told.warmer > 0 ? ", warmer" : ", cooler";
     const by = { gain: "a gain of each channel", mix: "a mix of channels", curve: "a curve of each channel" }[told.model];
     const over = told.frames ? ` Over ${told.frames} frames.` : "";
-    return `${stops}${warm}, by ${by}. ΔE ${told.before.toFixed(1)} → ${told.after.toFixed(1)} on the ${Math.round(100 * told.share)} % that both show.${over}`;
+    const cut = told.stops < -0.05 && told.cut_off > 0.005 ? ` ${(100 * told.cut_off).toFixed(1)} % of it is cut off in white, and takes on a hue when it is darkened: match ${told.name} to this one instead.` : "";
+    return `${stops}${warm}, by ${by}. ΔE ${told.before.toFixed(1)} → ${told.after.toFixed(1)} on the ${Math.round(100 * told.share)} % that both show.${over}${cut}`;
   }
 }
