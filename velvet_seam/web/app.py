@@ -24,6 +24,7 @@ from velvet_seam.web import (
     files,
     find,
     footage,
+    holding,
     keep_frame,
     layers,
     lineup,
@@ -51,7 +52,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching, holding,
 )  # fmt: skip
 """What has addresses of its own."""
 

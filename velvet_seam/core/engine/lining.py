@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -14,7 +15,8 @@ from velvet_seam.core.shot.layer import SCALES, Layer
 from velvet_seam.core.shot.mask_moves import Change, points_brought
 from velvet_seam.core.shot.mask_moves import mapped as each
 from velvet_seam.core.shot.pins import CORNERS
-from velvet_seam.core.timing.animated import Keyframes
+from velvet_seam.core.timing.animated import Keyframe, Keyframes
+from velvet_seam.core.timing.at import At
 
 
 def lined_up(lies: Lying, layer: Layer, frame: int, change: Matrix, model: Model) -> dict[str, Any]:
@@ -43,6 +45,40 @@ def lined_up(lies: Lying, layer: Layer, frame: int, change: Matrix, model: Model
             layer.place.scale, lambda old: round(min(max(old * by.scale, low), high), 5)
         )
     return values
+
+
+def held_still(
+    lies: Lying, layer: Layer, frame: int, warps: Mapping[int, Matrix], follows: Layer | None = None
+) -> dict[str, Any]:
+    """A place for every frame: so that what a layer's clip shows stays where it is seen at one frame, or so that the
+    layer moves over the canvas as what another one shows does.
+
+    Args:
+        frame: of the shot, at which all stays as it is.
+        warps: by shot frames, from source pixels of the held frame to those of the frame.
+        follows: the layer that was measured, where it is another one.
+    """
+    at = At(frame - layer.span.first)
+    rest = np.array([at(layer.place.x), at(layer.place.y), 1.0])
+    own = lies.plain(layer, frame)
+    keys: dict[str, list[Keyframe]] = {name: [] for name in ("x", "y", "rotation", "scale")}
+    for number, warp in sorted(warps.items()):
+        if follows is None:
+            change = own @ np.linalg.inv(warp) @ np.linalg.inv(own)
+        else:
+            there = lies.plain(follows, frame)
+            change = there @ warp @ np.linalg.inv(there)
+        by = Change.of(change / change[2, 2])
+        x, y, _ = change @ rest / change[2, 2]
+        values = {
+            "x": x, "y": y, "rotation": at(layer.place.rotation) + by.turn,
+            "scale": min(max(at(layer.place.scale) * by.scale, SCALES[0]), SCALES[1]),
+        }  # fmt: skip
+        for name, value in values.items():
+            keys[name].append(
+                Keyframe(frame=number - layer.span.first, value=round(float(value), 4))
+            )
+    return {f"place.{name}": Keyframes(keys=tuple(some)) for name, some in keys.items()}
 
 
 def _pulled(lies: Lying, layer: Layer, frame: int, change: Matrix) -> dict[str, Any]:

@@ -6,6 +6,7 @@ picture agrees with the other picture, and by Tukey's function of how far off it
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass
 
 import numpy as np
@@ -207,6 +208,12 @@ class Descent:
                 rise[:, 0] * (d[:, 0] - x * d[:, 2]) + rise[:, 1] * (d[:, 1] - y * d[:, 2])
             )
         self._jacobian = np.column_stack(columns)
+
+    def beside(self, other: Level) -> Descent:
+        """The same between this level and that of yet another picture."""
+        made = copy(self)
+        made._other = other
+        return made
 
     def run(self, warp: Matrix, steps: int = 30, least: float = 0.002) -> Fit:
         """From a warp on, until the next step is shorter than ``least`` pixels."""

@@ -46,6 +46,7 @@ JOBS: tuple[JobKind, ...] = (
     JobKind("prepare", "prepare", memory=8 << 30),
     JobKind("render", "render"),
     JobKind("bake", "bake"),
+    JobKind("hold", "hold"),
 )
 """All kinds; a new one is named here."""
 

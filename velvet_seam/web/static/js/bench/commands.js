@@ -25,6 +25,7 @@ export class Commands {
     this.clips = new ClipTime(bench, newId);
     this.mattes = new Mattes(bench, handles);
     this.layers = new Layers(bench, handles, newId);
+    this.layers.compare = picture.compare;
     this.copying = new Copying(bench, (layer, part, to) => (part === "look" ? this.looks.copy(layer, to) : this.layers.copy(layer, part, to)));
     this.looks = new Looks(bench, this.copying, picture, newId);
     this.paint = new Paint(bench, handles, picture);

@@ -29,6 +29,7 @@ export class Layers {
       "more-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, 1),
       "fewer-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, -1),
       group: ({ targets }) => this.group(targets.filter((one) => one.seam)),
+      hold: ({ layer, dataset }) => this.hold(layer, dataset),
       bake: ({ layer }) => this.bake(layer),
       unbake: ({ layer }) => bench.edit({ do: "unbake", layer: layer.id }),
       "take-apart": ({ layer }) => bench.send("take-apart", { layer: layer.id }).catch(() => null),
@@ -71,27 +72,36 @@ export class Layers {
 
   /** Begin it, say how far it is, and take over what has changed when it is done. */
   async bake(layer) {
-    if (layer && await this.bench.send("bake", { layer: layer.id }).catch(() => null)) this.watchBaking();
+    if (layer && await this.bench.send("bake", { layer: layer.id }).catch(() => null)) this.watch("baking");
   }
 
   /** One that goes on when the page is opened again is told of, too. */
   async stillBaking() {
-    const told = await fetch(`/shots/${this.bench.id}/baking`).then((answer) => answer.json()).catch(() => null);
-    if (["waiting", "working"].includes(told?.state)) this.watchBaking();
+    for (const what of ["baking", "holding"]) {
+      const told = await fetch(`/shots/${this.bench.id}/${what}`).then((answer) => answer.json()).catch(() => null);
+      if (["waiting", "working"].includes(told?.state)) this.watch(what);
+    }
   }
 
-  async watchBaking() {
-    const { bench } = this, address = `/shots/${bench.id}/baking`;
+  /** A take locked off, or its shake followed. */
+  async hold(layer, dataset) {
+    const body = { layer: layer.id, frame: this.bench.frame, follow: "follow" in dataset, beside: this.compare.more.beside };
+    if (await this.bench.send("hold", body).catch(() => null)) this.watch("holding");
+  }
+
+  async watch(what) {
+    const { bench } = this, address = `/shots/${bench.id}/${what}`;
+    const [now, done, not] = { baking: ["Baking", "Baked.", "Not baked"], holding: ["Measuring every frame", "Every frame is in register.", "Stopped"] }[what];
     const line = telling(() => fetch(address, { method: "DELETE" }));
     for (;;) {
       await new Promise((done) => { setTimeout(done, 400); });
       const told = await fetch(address).then((answer) => (answer.ok ? answer.json() : null)).catch(() => null);
       if (!told || ["waiting", "working"].includes(told.state)) {
-        if (told) line.say(`Baking, ${Math.round(100 * told.part)} %. You can go on working.`);
+        if (told) line.say(`${now}, ${Math.round(100 * told.part)} %. You can go on working.`);
         continue;
       }
       line.end();
-      say({ done: "Baked.", cancelled: "Not baked; nothing was changed." }[told.state] ?? told.sentence, told.state === "failed");
+      say({ done, cancelled: `${not}; nothing was changed.` }[told.state] ?? told.sentence, told.state === "failed");
       if (told.state === "done") bench.changed(told.stamp);
       return;
     }

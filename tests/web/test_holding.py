@@ -1,0 +1,174 @@
+"""A shaky take is locked off, its shake followed by another layer, over the wire: against the shake that was put in."""
+
+from __future__ import annotations
+
+import io
+import time
+from fractions import Fraction
+
+import av
+import cv2
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+
+from bench.register import drawn, lit
+from tests.web.test_nesting import document
+from tests.web.test_requests import edit, png, send
+from velvet_seam.core.register.warps import apart
+from velvet_seam.store.tables import database
+from velvet_seam.web.app import create_app
+
+SIZE, FRAMES = (360, 640), 30
+SCENE, BODY = drawn(940), drawn(941)
+
+
+@pytest.fixture(scope="module")
+def client(tmp_path_factory: pytest.TempPathFactory):
+    app = create_app(tmp_path_factory.mktemp("holding") / "studio")
+    with TestClient(app, base_url="http://localhost") as client:
+        yield client
+    database.close()
+
+
+def shake(frame: int) -> np.ndarray:
+    """From pixels of the first frame to those of another: up to 8 pixels and a degree, by a seed."""
+    if frame == 0:
+        return np.eye(3)
+    rng = np.random.default_rng([5, frame])
+    turn, grow = np.radians(rng.uniform(-1, 1)), np.exp(rng.uniform(-0.008, 0.008))
+    c, s = np.cos(turn) * grow, np.sin(turn) * grow
+    middle = np.array([[1, 0, SIZE[0] / 2], [0, 1, SIZE[1] / 2], [0, 0, 1.0]])
+    out = middle @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]]) @ np.linalg.inv(middle)
+    out[:2, 2] += rng.uniform(-8, 8, 2)
+    return np.asarray(out)
+
+
+def shaky() -> bytes:
+    """A clip of a scene from a hand, with somebody walking through it."""
+    out, rng = io.BytesIO(), np.random.default_rng(1)
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
+    lay = np.array([[1, 0, -300.0], [0, 1, -280.0], [0, 0, 1.0]])
+    with av.open(out, "w", format="mp4") as made:
+        stream = made.add_stream("libx264", Fraction(25), options={"crf": "20"})
+        stream.width, stream.height, stream.pix_fmt = *SIZE, "yuv420p"
+        for frame in range(FRAMES):
+            matrix = np.linalg.inv(half) @ shake(frame) @ lay @ half
+            view = cv2.warpPerspective(
+                SCENE.astype(np.float32), matrix, SIZE, flags=cv2.INTER_CUBIC
+            )
+            x = 10 + 7 * frame
+            view[260:520, x : x + 100] = cv2.resize(BODY, (100, 260))[
+                :, : max(0, min(100, SIZE[0] - x))
+            ]
+            picture = (
+                lit(np.clip(view, 0, 255), rng)
+                if frame % 7 == 3
+                else np.clip(view, 0, 255).astype(np.uint8)
+            )
+            for packet in stream.encode(av.VideoFrame.from_ndarray(picture, format="bgr24")):
+                made.mux(packet)
+        made.mux(stream.encode())
+    return out.getvalue()
+
+
+def ended(client: TestClient, shot: str) -> dict:
+    for _ in range(600):
+        told = client.get(f"/shots/{shot}/holding").json()
+        if told["state"] not in ("waiting", "working"):
+            return told
+        time.sleep(0.1)
+    raise AssertionError("it never ended")
+
+
+def at(value: object, frame: int) -> float:
+    return (
+        next(key["value"] for key in value["keys"] if key["frame"] == frame)
+        if isinstance(value, dict)
+        else value
+    )
+
+
+def placed(layer: dict, frame: int, size: tuple[int, int]) -> np.ndarray:
+    """From source pixels to the canvas."""
+    place = layer["place"]
+    turn, grow = np.radians(at(place["rotation"], frame)), at(place["scale"], frame) / 100
+    c, s = np.cos(turn) * grow, np.sin(turn) * grow
+    out = np.array([[c, -s, at(place["x"], frame)], [s, c, at(place["y"], frame)], [0, 0, 1.0]])
+    return out @ np.array([[1, 0, -size[0] / 2], [0, 1, -size[1] / 2], [0, 0, 1.0]])
+
+
+@pytest.fixture(scope="module")
+def take(client: TestClient) -> tuple[str, str, str]:
+    """A shot with the shaky take, turned and enlarged, and a card above it."""
+    answer = client.post(
+        "/shots", data={"canvas": "free", "width": "720", "height": "1280"}, follow_redirects=False
+    )
+    shot = answer.headers["location"].rsplit("/", 1)[1]
+    clip = send(client, shaky(), "hand.mp4").json()["id"]
+    card = send(client, png((200, 40, 40)), "card.png").json()["id"]
+    for footage in (clip, card):
+        client.post(f"/shots/{shot}/layers", json={"footage": footage})
+    low, high = (layer["id"] for layer in document(client, shot)["layers"])
+    edit(
+        client,
+        shot,
+        do="set-values",
+        target=low,
+        values={"place.scale": 210, "place.rotation": 12, "place.x": 350},
+    )
+    return shot, low, high
+
+
+def test_a_shaky_take_stands_as_from_a_tripod(client: TestClient, take: tuple[str, str, str]):
+    shot, low, _ = take
+    before = document(client, shot)["layers"][0]
+    rest = placed(before, 0, SIZE)
+    assert client.post(f"/shots/{shot}/hold", json={"layer": low, "frame": 0}).status_code == 200
+    assert ended(client, shot)["state"] == "done"
+    layer = document(client, shot)["layers"][0]
+    left, was = [], []
+    for frame in range(1, FRAMES):
+        # where the first frame's pixels are seen now, against where they were seen in it
+        now = placed(layer, frame, SIZE) @ shake(frame) @ np.linalg.inv(rest)
+        was.append(apart(rest @ shake(frame) @ np.linalg.inv(rest), np.eye(3), (720, 1280)))
+        left.append(apart(now, np.eye(3), (720, 1280)))
+    assert np.median(was) > 8
+    assert np.median(left) < 0.2, left  # canvas pixels, of which a pixel of the clip is 2.1
+    assert max(left) < 0.6
+    assert client.post(f"/shots/{shot}/undo", json={}).status_code == 200
+    assert document(client, shot)["layers"][0]["place"] == before["place"]
+
+
+def test_a_layer_shakes_as_another_one_does(client: TestClient, take: tuple[str, str, str]):
+    shot, _, high = take
+    layers = document(client, shot)["layers"]
+    size = (8, 8)
+    rest, card = placed(layers[0], 4, SIZE), placed(layers[1], 4, size)
+    client.post(f"/shots/{shot}/hold", json={"layer": high, "frame": 4, "follow": True})
+    assert ended(client, shot)["state"] == "done"
+    layer = document(client, shot)["layers"][1]
+    off = []
+    for frame in (0, 9, 17, 29):
+        moved = rest @ shake(frame) @ np.linalg.inv(shake(4)) @ np.linalg.inv(rest)
+        want, now = moved @ card @ [4, 4, 1], placed(layer, frame, size) @ [4, 4, 1]
+        off.append(float(np.hypot(*(want - now)[:2])))
+    assert max(off) < 0.6, off
+    assert placed(layer, 4, size) == pytest.approx(card, abs=0.05)
+    client.post(f"/shots/{shot}/undo", json={})
+
+
+def test_what_cannot_be_held_is_refused_and_one_is_stopped(
+    client: TestClient, take: tuple[str, str, str]
+):
+    shot, low, high = take
+    still = client.post(f"/shots/{shot}/hold", json={"layer": high, "frame": 0})
+    assert still.status_code == 422
+    assert "no clip" in still.json()["problem"]
+    jobs = client.app.state.context.library.jobs
+    job = jobs.add("hold", shot, "x", delivery="{}")
+    jobs.pause(job)
+    again = client.post(f"/shots/{shot}/hold", json={"layer": low, "frame": 0})
+    assert "already" in again.json()["problem"]
+    assert client.delete(f"/shots/{shot}/holding").status_code == 204
+    assert client.get(f"/shots/{shot}/holding").json()["state"] == "cancelled"

@@ -1,0 +1,86 @@
+"""Locking a take off, and following its shake: begun here, done in the background."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+from pydantic import Field
+
+from velvet_seam.core.engine.comparing import against
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.words import Id
+from velvet_seam.store.jobs import OPEN
+from velvet_seam.web.answer import Answer, ChosenRequest, answer
+from velvet_seam.web.context import Ctx
+
+router = APIRouter(prefix="/shots/{identity}")
+
+MOST_FRAMES = 10_000
+
+
+class Holding(ChosenRequest):
+    """A layer to be locked off on what it shows at ``frame``; or, with ``follow``, to shake as another one does."""
+
+    layer: Id
+    frame: int = Field(0, ge=0)
+    follow: bool = False
+    beside: Id | None = None
+
+
+@router.post("/hold", response_class=Answer)
+def hold(identity: str, body: Holding, request: Request, context: Ctx) -> Response:
+    standing = context.library.shots.get(identity)
+    shot = standing.shot
+    layer = measured = shot.layer(body.layer)
+    frame = min(body.frame, shot.length - 1)
+    if any(
+        job.target == identity and job.state in OPEN for job in context.library.jobs.all("hold")
+    ):
+        raise Problem("A take in this shot is being measured already. Nothing was changed.")
+    if body.follow:
+        other = against(shot, layer, frame, body.beside)
+        if other is None:
+            raise Problem(
+                "There is no other layer whose shake could be followed. Nothing was changed."
+            )
+        measured = other
+    shows = measured.source.shows
+    if shows is None or context.library.footage.get(shows).probe.kind != "clip":
+        raise Problem(f"{measured.name} is no clip: nothing shakes in it. Nothing was changed.")
+    if not (layer.span.holds(frame) and measured.span.holds(frame)):
+        raise Problem("Put the playhead where the layer is seen. Nothing was changed.")
+    if layer.span.length > MOST_FRAMES:
+        raise Problem(
+            f"That is longer than {MOST_FRAMES:,} frames. Split it first. Nothing was changed."
+        )
+    told = json.dumps({"layer": layer.id, "measured": measured.id, "frame": frame})
+    context.library.jobs.add(
+        "hold", identity, measured.name, total=layer.span.length, delivery=told
+    )
+    context.queue.wake()
+    return answer(request, context, standing, body)
+
+
+@router.get("/holding")
+def holding(identity: str, context: Ctx) -> dict[str, Any]:
+    """How far the newest is; once it is done, the shot's stamp."""
+    jobs = [job for job in context.library.jobs.all("hold") if job.target == identity]
+    if not jobs:
+        return {"state": "none"}
+    job, stamp = jobs[0], context.library.shots.get(identity).stamp
+    return {
+        "state": job.state, "part": job.done / job.total if job.total else 0.0,
+        "sentence": job.sentence, "stamp": stamp,
+    }  # fmt: skip
+
+
+@router.delete("/holding", status_code=204)
+def not_held(identity: str, context: Ctx) -> Response:
+    """Stop it; nothing was changed by then."""
+    for job in context.library.jobs.open_for("hold").values():
+        if job.target == identity:
+            context.library.jobs.cancel(job.id)
+    return Response(status_code=204)
