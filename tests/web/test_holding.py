@@ -74,7 +74,7 @@ def shaky() -> bytes:
 
 def ended(client: TestClient, shot: str) -> dict:
     for _ in range(600):
-        told = client.get(f"/shots/{shot}/holding").json()
+        told = client.get(f"/shots/{shot}/working/hold").json()
         if told["state"] not in ("waiting", "working"):
             return told
         time.sleep(0.1)
@@ -170,5 +170,5 @@ def test_what_cannot_be_held_is_refused_and_one_is_stopped(
     jobs.pause(job)
     again = client.post(f"/shots/{shot}/hold", json={"layer": low, "frame": 0})
     assert "already" in again.json()["problem"]
-    assert client.delete(f"/shots/{shot}/holding").status_code == 204
-    assert client.get(f"/shots/{shot}/holding").json()["state"] == "cancelled"
+    assert client.delete(f"/shots/{shot}/working/hold").status_code == 204
+    assert client.get(f"/shots/{shot}/working/hold").json()["state"] == "cancelled"

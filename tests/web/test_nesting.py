@@ -249,7 +249,7 @@ def test_what_is_no_archive_of_a_shot_ends_in_a_sentence(client, data, why):
 
 def baked(client: TestClient, shot: str) -> str:
     for _ in range(400):
-        state = client.get(f"/shots/{shot}/baking").json()["state"]
+        state = client.get(f"/shots/{shot}/working/bake").json()["state"]
         if state not in ("waiting", "working"):
             return state
         time.sleep(0.1)
@@ -288,4 +288,4 @@ def test_a_layer_is_baked_shown_from_its_file_and_unbaked(client, shot):
     layer = next(one for one in document(client, shot)["layers"] if one["id"] == chosen)
     assert layer["source"]["kind"] == "nested"
     assert np.abs(picture(client, shot, frame=5) - before).max() <= 3
-    assert client.delete(f"/shots/{shot}/baking").status_code == 204
+    assert client.delete(f"/shots/{shot}/working/bake").status_code == 204

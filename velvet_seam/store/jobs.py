@@ -114,8 +114,9 @@ class Jobs:
         )
         return bool(changed)
 
-    def finish(self, identity: str, *, file: str = "", bytes: int = 0) -> None:
-        self._set(identity, state="done", file=file, bytes=bytes, ended=now())
+    def finish(self, identity: str, *, file: str = "", bytes: int = 0, sentence: str = "") -> None:
+        """End it well; ``sentence``: what a person is to know of what was made."""
+        self._set(identity, state="done", file=file, bytes=bytes, sentence=sentence, ended=now())
 
     def fail(self, identity: str, sentence: str) -> None:
         """End work that is still open with a sentence; ended work stays as it is."""

@@ -34,10 +34,12 @@ from velvet_seam.web import (
     matching,
     nesting,
     opening,
+    plates,
     renders,
     shots,
     warming,
     windows,
+    working,
 )
 from velvet_seam.web.context import STATIC, Context, templates
 from velvet_seam.web.guard import Guard
@@ -52,7 +54,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching, holding,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching, holding, plates, working,
 )  # fmt: skip
 """What has addresses of its own."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -12,9 +11,9 @@ from pydantic import Field
 from velvet_seam.core.engine.comparing import against
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.words import Id
-from velvet_seam.store.jobs import OPEN
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Ctx
+from velvet_seam.web.working import one_at_a_time
 
 router = APIRouter(prefix="/shots/{identity}")
 
@@ -36,10 +35,12 @@ def hold(identity: str, body: Holding, request: Request, context: Ctx) -> Respon
     shot = standing.shot
     layer = measured = shot.layer(body.layer)
     frame = min(body.frame, shot.length - 1)
-    if any(
-        job.target == identity and job.state in OPEN for job in context.library.jobs.all("hold")
-    ):
-        raise Problem("A take in this shot is being measured already. Nothing was changed.")
+    one_at_a_time(
+        context,
+        identity,
+        "hold",
+        "A take in this shot is being measured already. Nothing was changed.",
+    )
     if body.follow:
         other = against(shot, layer, frame, body.beside)
         if other is None:
@@ -62,25 +63,3 @@ def hold(identity: str, body: Holding, request: Request, context: Ctx) -> Respon
     )
     context.queue.wake()
     return answer(request, context, standing, body)
-
-
-@router.get("/holding")
-def holding(identity: str, context: Ctx) -> dict[str, Any]:
-    """How far the newest is; once it is done, the shot's stamp."""
-    jobs = [job for job in context.library.jobs.all("hold") if job.target == identity]
-    if not jobs:
-        return {"state": "none"}
-    job, stamp = jobs[0], context.library.shots.get(identity).stamp
-    return {
-        "state": job.state, "part": job.done / job.total if job.total else 0.0,
-        "sentence": job.sentence, "stamp": stamp,
-    }  # fmt: skip
-
-
-@router.delete("/holding", status_code=204)
-def not_held(identity: str, context: Ctx) -> Response:
-    """Stop it; nothing was changed by then."""
-    for job in context.library.jobs.open_for("hold").values():
-        if job.target == identity:
-            context.library.jobs.cancel(job.id)
-    return Response(status_code=204)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -20,10 +19,10 @@ from velvet_seam.core.sources import BakedSource, NestedSource
 from velvet_seam.core.words import Id, copy_free
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.footage import FootageItem
-from velvet_seam.store.jobs import OPEN
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references
 from velvet_seam.web.context import Context, Ctx
+from velvet_seam.web.working import one_at_a_time
 
 router = APIRouter(prefix="/shots/{identity}")
 
@@ -72,10 +71,12 @@ def bake(identity: str, body: Apart, request: Request, context: Ctx) -> Response
     of its own first."""
     shots = context.library.shots
     layer = shots.get(identity).shot.layer(body.layer)
-    if any(
-        job.target == identity and job.state in OPEN for job in context.library.jobs.all("bake")
-    ):
-        raise Problem("Something in this shot is being baked already. Nothing was changed.")
+    one_at_a_time(
+        context,
+        identity,
+        "bake",
+        "Something in this shot is being baked already. Nothing was changed.",
+    )
     grouped_now = ""
     if not isinstance(layer.source, NestedSource):
         if layer.source.adjusts or layer.source.moves or isinstance(layer.source, BakedSource):
@@ -91,28 +92,6 @@ def bake(identity: str, body: Apart, request: Request, context: Ctx) -> Response
     context.queue.wake()
     chosen = f"layer:{layer.id}" if grouped_now else None
     return answer(request, context, shots.get(identity), body, chosen=chosen)
-
-
-@router.get("/baking")
-def baking(identity: str, context: Ctx) -> dict[str, Any]:
-    """How far the newest baking of a shot is; once it is done, the shot's stamp."""
-    jobs = [job for job in context.library.jobs.all("bake") if job.target == identity]
-    if not jobs:
-        return {"state": "none"}
-    job, stamp = jobs[0], context.library.shots.get(identity).stamp
-    return {
-        "state": job.state, "part": job.done / job.total if job.total else 0.0,
-        "sentence": job.sentence, "stamp": stamp,
-    }  # fmt: skip
-
-
-@router.delete("/baking", status_code=204)
-def not_baked(identity: str, context: Ctx) -> Response:
-    """Stop it; nothing was changed by then."""
-    for job in context.library.jobs.open_for("bake").values():
-        if job.target == identity:
-            context.library.jobs.cancel(job.id)
-    return Response(status_code=204)
 
 
 @router.post("/take-apart", response_class=Answer)

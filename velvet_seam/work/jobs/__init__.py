@@ -47,6 +47,7 @@ JOBS: tuple[JobKind, ...] = (
     JobKind("render", "render"),
     JobKind("bake", "bake"),
     JobKind("hold", "hold"),
+    JobKind("plate", "plate"),
 )
 """All kinds; a new one is named here."""
 

@@ -5,6 +5,13 @@ import { inHand, maskPath, masksOf } from "../masks/held.js";
 import { maskMap } from "../masks/shape.js";
 import { valueAt, valueOf } from "../time/moving.js";
 
+/** Work that is done in the background: what is said of it meanwhile, when it is done, and when it was stopped. */
+const WORK = {
+  bake: ["Baking", "Baked.", "Not baked"],
+  hold: ["Measuring every frame", "Every frame is in register.", "Stopped"],
+  plate: ["Making the plate", "The plate is in your footage.", "Stopped"],
+};
+
 export class Layers {
   constructor(bench, handles, newId) {
     Object.assign(this, { bench, handles, newId });
@@ -29,6 +36,7 @@ export class Layers {
       "more-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, 1),
       "fewer-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, -1),
       group: ({ targets }) => this.group(targets.filter((one) => one.seam)),
+      plate: ({ layer, dataset }) => this.plate(layer, dataset),
       hold: ({ layer, dataset }) => this.hold(layer, dataset),
       bake: ({ layer }) => this.bake(layer),
       unbake: ({ layer }) => bench.edit({ do: "unbake", layer: layer.id }),
@@ -72,13 +80,13 @@ export class Layers {
 
   /** Begin it, say how far it is, and take over what has changed when it is done. */
   async bake(layer) {
-    if (layer && await this.bench.send("bake", { layer: layer.id }).catch(() => null)) this.watch("baking");
+    if (layer && await this.bench.send("bake", { layer: layer.id }).catch(() => null)) this.watch("bake");
   }
 
   /** One that goes on when the page is opened again is told of, too. */
   async stillBaking() {
-    for (const what of ["baking", "holding"]) {
-      const told = await fetch(`/shots/${this.bench.id}/${what}`).then((answer) => answer.json()).catch(() => null);
+    for (const what of Object.keys(WORK)) {
+      const told = await fetch(`/shots/${this.bench.id}/working/${what}`).then((answer) => answer.json()).catch(() => null);
       if (["waiting", "working"].includes(told?.state)) this.watch(what);
     }
   }
@@ -86,12 +94,19 @@ export class Layers {
   /** A take locked off, or its shake followed. */
   async hold(layer, dataset) {
     const body = { layer: layer.id, frame: this.bench.frame, follow: "follow" in dataset, beside: this.compare.more.beside };
-    if (await this.bench.send("hold", body).catch(() => null)) this.watch("holding");
+    if (await this.bench.send("hold", body).catch(() => null)) this.watch("hold");
+  }
+
+  /** A clean plate of the layer's take. */
+  async plate(layer, dataset) {
+    const frames = "here" in dataset ? [this.bench.frame] : [];
+    const clear = document.getElementById("plate-clear")?.checked ?? false;
+    if (await this.bench.send("plate", { layer: layer.id, clear, frames, part: dataset.part ?? null }).catch(() => null)) this.watch("plate");
   }
 
   async watch(what) {
-    const { bench } = this, address = `/shots/${bench.id}/${what}`;
-    const [now, done, not] = { baking: ["Baking", "Baked.", "Not baked"], holding: ["Measuring every frame", "Every frame is in register.", "Stopped"] }[what];
+    const { bench } = this, address = `/shots/${bench.id}/working/${what}`;
+    const [now, done, not] = WORK[what];
     const line = telling(() => fetch(address, { method: "DELETE" }));
     for (;;) {
       await new Promise((done) => { setTimeout(done, 400); });
@@ -101,7 +116,7 @@ export class Layers {
         continue;
       }
       line.end();
-      say({ done, cancelled: `${not}; nothing was changed.` }[told.state] ?? told.sentence, told.state === "failed");
+      say({ done: told.sentence || done, cancelled: `${not}; nothing was changed.` }[told.state] ?? told.sentence, told.state === "failed");
       if (told.state === "done") bench.changed(told.stamp);
       return;
     }

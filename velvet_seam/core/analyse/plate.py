@@ -1,0 +1,131 @@
+"""The clean plate of a take: what its camera sees when nobody is there, put together from frames in which somebody is.
+
+At each pixel the frames are sorted into those that look alike. What is seen both early and late in the take wins over
+what is merely seen most: a wall comes back when somebody who stood before it has gone.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.kernels import kernel
+
+MOST_FRAMES = 60
+"""So many, spread over the take, are enough."""
+
+ALIKE = 14.0
+"""Levels: colours that differ by no more in any channel are one thing."""
+
+OFTEN = 0.35
+"""How much it counts to be seen often, beside being seen early and late."""
+
+SURE_SPAN, SURE_SHARE = 0.9, 0.2
+"""What is seen over so much of the take, and in so many of its frames, is surely the background."""
+
+SAMPLED = 9
+"""Every so many pixels each way are looked at for the light of a frame."""
+
+
+@dataclass(frozen=True)
+class CleanPlate:
+    """``picture``: (h, w, 3) uint8; ``unsure``: (h, w) bool, where somebody may be left in it."""
+
+    picture: NDArray[np.uint8]
+    unsure: NDArray[np.bool_]
+
+    @property
+    def share(self) -> float:
+        """How much of it is unsure, 0 to 1."""
+        return float(self.unsure.mean())
+
+
+def spread_over(first: int, last: int, most: int = MOST_FRAMES) -> list[int]:
+    """So many frames at most, evenly from the first to the last.
+
+    >>> spread_over(0, 9, 4)
+    [0, 3, 6, 9]
+    """
+    count = min(most, last - first + 1)
+    return sorted({round(first + (last - first) * n / max(1, count - 1)) for n in range(count)})
+
+
+def light_of(frames: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """What each frame is to be multiplied by, (n, 3), to be in the light of the middle one: the middle of the ratios of
+    its pixels, for of most the background is seen."""
+    some = np.maximum(frames[:, ::SAMPLED, ::SAMPLED].astype(np.float32), 4)
+    flat = some.reshape(len(frames), -1, 3)
+    usual = np.median(flat, axis=0)
+    ratio = np.median(np.log(usual[None] / flat), axis=1)
+    return np.asarray(np.exp(np.clip(ratio, -1.5, 1.5)), np.float32)
+
+
+@nb.njit(error_model="numpy")
+def _pixel(frames, gains, y, x, seen, out):
+    """The colour of a pixel that is seen early and late; its span and its share."""
+    count = frames.shape[0]
+    for n in range(count):
+        for c in range(3):
+            seen[n, c] = min(np.float32(frames[n, y, x, c]) * gains[n, c], np.float32(255))
+    best, chosen, span, share = np.float32(-1), 0, np.float32(0), np.float32(0)
+    for n in range(count):
+        first, last, alike = count, -1, 0
+        for m in range(count):
+            off = max(
+                abs(seen[m, 0] - seen[n, 0]),
+                abs(seen[m, 1] - seen[n, 1]),
+                abs(seen[m, 2] - seen[n, 2]),
+            )
+            if off <= ALIKE:
+                first, last, alike = min(first, m), max(last, m), alike + 1
+        long = np.float32(last - first + 1) / np.float32(count)
+        part = np.float32(alike) / np.float32(count)
+        score = long + np.float32(OFTEN) * part
+        if score > best:
+            best, chosen, span, share = score, n, long, part
+    for c in range(3):
+        total, alike = np.float32(0), 0
+        for m in range(count):
+            off = max(
+                abs(seen[m, 0] - seen[chosen, 0]), abs(seen[m, 1] - seen[chosen, 1]),
+                abs(seen[m, 2] - seen[chosen, 2]),
+            )  # fmt: skip
+            if off <= ALIKE:
+                total, alike = total + seen[m, c], alike + 1
+        out[y, x, c] = np.uint8(total / np.float32(alike) + np.float32(0.5))
+    return span < np.float32(SURE_SPAN) or share < np.float32(SURE_SHARE)
+
+
+@kernel(parallel=True)
+def _plate(frames, gains):
+    count, height, width = frames.shape[0], frames.shape[1], frames.shape[2]
+    out = np.empty((height, width, 3), np.uint8)
+    unsure = np.empty((height, width), np.bool_)
+    for y in nb.prange(height):
+        seen = np.empty((count, 3), np.float32)
+        for x in range(width):
+            unsure[y, x] = _pixel(frames, gains, y, x, seen, out)
+    return out, unsure
+
+
+def clean_plate(frames: NDArray[np.uint8], fills: NDArray[np.uint8] | None = None) -> CleanPlate:
+    """The plate of some frames of a take, (n, h, w, 3) uint8, in their order. Where it is unsure it is taken from
+    ``fills``, (m, h, w, 3): frames in which a person has seen the background there.
+
+    >>> wall = np.full((9, 2, 2, 3), 90, np.uint8)
+    >>> wall[2:8, 0, 0] = 200
+    >>> clean_plate(wall).picture[0, 0].tolist()
+    [90, 90, 90]
+    """
+    gains = light_of(frames)
+    picture, unsure = _plate(np.ascontiguousarray(frames), gains)
+    if fills is not None and len(fills):
+        other = light_of(np.concatenate([frames, fills]))[len(frames) :]
+        for one, gain in zip(fills, other, strict=True):
+            lit = np.clip(np.rint(one * gain), 0, 255).astype(np.uint8)
+            picture[unsure] = lit[unsure]
+        unsure = np.zeros_like(unsure)
+    return CleanPlate(picture, unsure)

@@ -1,0 +1,57 @@
+"""Clean plates: begun here, put together in the background, taken in as footage."""
+
+from __future__ import annotations
+
+import json
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+from pydantic import Field
+
+from velvet_seam.core.engine.clip_time import frame_shown
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.words import Id
+from velvet_seam.web.answer import Answer, ChosenRequest, answer
+from velvet_seam.web.context import Ctx
+from velvet_seam.web.working import one_at_a_time
+
+router = APIRouter(prefix="/shots/{identity}")
+
+
+class Plating(ChosenRequest):
+    """A layer's take, or the stretch of it that the layer shows; what is unsure left ``clear``, or taken from what is
+    seen at some shot ``frames``; for a difference key, ``part``."""
+
+    layer: Id
+    clear: bool = False
+    frames: list[int] = Field([], max_length=16)
+    part: Id | None = None
+
+
+@router.post("/plate", response_class=Answer)
+def plate(identity: str, body: Plating, request: Request, context: Ctx) -> Response:
+    standing = context.library.shots.get(identity)
+    shot = standing.shot
+    layer = shot.layer(body.layer)
+    shows = layer.source.shows
+    if shows is None or context.library.footage.get(shows).probe.kind != "clip":
+        raise Problem(
+            f"{layer.name} is no clip: there is nothing to see behind anybody in it. Nothing was made."
+        )
+    one_at_a_time(
+        context, identity, "plate", "A plate is being made in this shot already. Nothing was made."
+    )
+    clip = context.library.footage.get(shows).probe
+    fills = [
+        frame_shown(
+            clip,
+            layer.time,
+            min(max(one, layer.span.first), layer.span.last) - layer.span.first,
+            shot.rate,
+        )
+        for one in body.frames
+    ]
+    told = {"layer": layer.id, "clear": body.clear, "fills": fills, "part": body.part}
+    context.library.jobs.add("plate", identity, layer.name, total=61, delivery=json.dumps(told))
+    context.queue.wake()
+    return answer(request, context, standing, body)

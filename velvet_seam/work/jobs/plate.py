@@ -1,0 +1,74 @@
+"""The clean plate of a take, put together and taken in as footage."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.analyse.plate import CleanPlate, clean_plate, spread_over
+from velvet_seam.core.engine.clip_time import frame_shown
+from velvet_seam.core.media.probe import probe
+from velvet_seam.core.media.still import write_png
+from velvet_seam.core.problem import Cancelled, Problem
+from velvet_seam.core.shot.edits import SetValues
+from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.store.library import Library
+from velvet_seam.store.tables import JobRow
+
+
+def do(library: Library, job: JobRow) -> None:
+    told = json.loads(job.delivery)
+    shot = library.shots.get(job.target).shot
+    layer = shot.layer(told["layer"])
+    item = library.footage.get(layer.source.shows or "")
+    if item.missing:
+        raise Problem(f"{item.complaint} No plate was made.")
+    found = _plate(library, job, shot, layer, told["fills"])
+    path = library.folder.incoming().with_suffix(".png")
+    try:
+        alpha = np.where(found.unsure & told["clear"], 0, 255).astype(np.uint8)
+        colours = found.picture * (alpha[..., None] > 0)
+        write_png(path, np.dstack([colours, alpha]))
+        plate = library.take_in(path, f"{item.name}, clean plate", probe(path))
+    finally:
+        path.unlink(missing_ok=True)
+    if told["part"]:
+        now = library.shots.get(job.target).shot.layer(layer.id)
+        if any(one.id == told["part"] for one in now.seam.matte):
+            value = {"kind": "footage", "footage": plate.id, "frame": 0}
+            edit = SetValues(target=layer.id, values={f"seam.matte.{told['part']}.plate": value})
+            library.shots.edit(job.target, edit)
+    library.jobs.finish(job.id, sentence=_words(plate.name, found))
+
+
+def _words(name: str, found: CleanPlate) -> str:
+    if found.share < 0.0005:
+        return f"{name} is in your footage."
+    return (
+        f"{name} is in your footage. On {100 * found.share:.1f} % of it the same was seen neither early nor late: "
+        "somebody may be left there."
+    )
+
+
+def _plate(library: Library, job: JobRow, shot: Shot, layer: Layer, fills: list[int]) -> CleanPlate:
+    identity = layer.source.shows or ""
+    clip, material = library.footage.get(identity).probe, library.materials(preview=False)(identity)
+    span = layer.span
+    ends = [frame_shown(clip, layer.time, n, shot.rate) for n in (0, span.length - 1)]
+    numbers = spread_over(min(ends), max(ends))
+    if len(numbers) < 3:
+        raise Problem(f"{layer.name} shows too few frames for a plate. Nothing was made.")
+    read: list[NDArray[np.uint8]] = []
+    for at, number in enumerate([*numbers, *fills]):
+        read.append(material.read(number)[..., :3].copy())
+        if not library.jobs.progress(job.id, at + 1, len(numbers) + len(fills) + 1):
+            raise Cancelled
+    count = len(numbers)
+    return clean_plate(np.stack(read[:count]), np.stack(read[count:]) if fills else None)
+
+
+def given_up(library: Library, job: JobRow) -> None:
+    """Nothing is left of it: the plate is taken in only when it is whole."""
