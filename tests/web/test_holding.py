@@ -44,7 +44,7 @@ def shake(frame: int) -> np.ndarray:
     return np.asarray(out)
 
 
-def shaky() -> bytes:
+def shaky(still: bool = False) -> bytes:
     """A clip of a scene from a hand, with somebody walking through it."""
     out, rng = io.BytesIO(), np.random.default_rng(1)
     half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
@@ -53,11 +53,11 @@ def shaky() -> bytes:
         stream = made.add_stream("libx264", Fraction(25), options={"crf": "20"})
         stream.width, stream.height, stream.pix_fmt = *SIZE, "yuv420p"
         for frame in range(FRAMES):
-            matrix = np.linalg.inv(half) @ shake(frame) @ lay @ half
+            matrix = np.linalg.inv(half) @ (np.eye(3) if still else shake(frame)) @ lay @ half
             view = cv2.warpPerspective(
                 SCENE.astype(np.float32), matrix, SIZE, flags=cv2.INTER_CUBIC
             )
-            x = 10 + 7 * frame
+            x = 10 + 9 * frame
             view[260:520, x : x + 100] = cv2.resize(BODY, (100, 260))[
                 :, : max(0, min(100, SIZE[0] - x))
             ]
@@ -72,9 +72,9 @@ def shaky() -> bytes:
     return out.getvalue()
 
 
-def ended(client: TestClient, shot: str) -> dict:
+def ended(client: TestClient, shot: str, what: str = "hold") -> dict:
     for _ in range(600):
-        told = client.get(f"/shots/{shot}/working/hold").json()
+        told = client.get(f"/shots/{shot}/working/{what}").json()
         if told["state"] not in ("waiting", "working"):
             return told
         time.sleep(0.1)
@@ -172,3 +172,38 @@ def test_what_cannot_be_held_is_refused_and_one_is_stopped(
     assert "already" in again.json()["problem"]
     assert client.delete(f"/shots/{shot}/working/hold").status_code == 204
     assert client.get(f"/shots/{shot}/working/hold").json()["state"] == "cancelled"
+
+
+def test_a_clean_plate_is_made_of_a_take_and_given_to_a_difference_key(client: TestClient):
+    """Somebody walks through a take from a tripod: the plate is the scene without him."""
+    answer = client.post(
+        "/shots", data={"canvas": "free", "width": "360", "height": "640"}, follow_redirects=False
+    )
+    shot = answer.headers["location"].rsplit("/", 1)[1]
+    clip = send(client, shaky(still=True), "tripod.mp4").json()["id"]
+    client.post(f"/shots/{shot}/layers", json={"footage": clip})
+    layer = document(client, shot)["layers"][0]["id"]
+    client.post(f"/shots/{shot}/mattes", json={"layer": layer, "kind": "difference-key"})
+    key = document(client, shot)["layers"][0]["seam"]["matte"][0]
+    assert key["plate"]["kind"] == "median"
+    assert (
+        client.post(f"/shots/{shot}/plate", json={"layer": layer, "part": key["id"]}).status_code
+        == 200
+    )
+    told = ended(client, shot, "plate")
+    assert told["state"] == "done"
+    assert "tripod.mp4, clean plate is in your footage" in told["sentence"]
+    plate = document(client, shot)["layers"][0]["seam"]["matte"][0]["plate"]
+    assert plate["kind"] == "footage"
+    item = client.app.state.context.library.footage.get(plate["footage"])
+    made = cv2.imread(str(item.path)).astype(int)
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
+    lay = np.linalg.inv(half) @ np.array([[1, 0, -300.0], [0, 1, -280.0], [0, 0, 1.0]]) @ half
+    scene = cv2.warpPerspective(SCENE, lay, SIZE, flags=cv2.INTER_CUBIC).astype(int)
+    assert (np.abs(made - scene).max(-1) > 30).mean() < 0.02
+    still = send(client, png((9, 9, 9)), "s.png").json()["id"]
+    client.post(f"/shots/{shot}/layers", json={"footage": still})
+    other = document(client, shot)["layers"][1]["id"]
+    refused = client.post(f"/shots/{shot}/plate", json={"layer": other})
+    assert refused.status_code == 422
+    assert "no clip" in refused.json()["problem"]

@@ -182,8 +182,8 @@ def test_from_files_to_a_finished_film(clean: Page, served: str, tmp_path: Path)
     expect(page.locator("#rendering")).to_be_visible()  # the work goes on beside it
     page.click("a[href='/renders']")
     page.wait_for_url(re.compile("/renders"))
-    done = page.locator("[data-state=done]").first
-    expect(done).to_be_visible(timeout=180_000)
+    done = page.locator("[data-state]").first  # the newest
+    expect(done).to_have_attribute("data-state", "done", timeout=180_000)
     expect(done.locator("video")).to_be_visible()
     address = done.get_by_role("link", name="Download").get_attribute("href")
     film = tmp_path / "film.mp4"

@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from velvet_seam.core.problem import Problem
+from velvet_seam.store.jobs import OPEN
 from velvet_seam.web.context import Context, Ctx
 
 router = APIRouter(prefix="/shots/{identity}/working")
@@ -17,7 +18,7 @@ Kind = Literal["bake", "hold", "plate"]
 
 def one_at_a_time(context: Context, identity: str, kind: Kind, refused: str) -> None:
     """Refuse a second one of a kind on one shot, with a sentence."""
-    if any(job.target == identity for job in context.library.jobs.open_for(kind).values()):
+    if any(job.target == identity and job.state in OPEN for job in context.library.jobs.all(kind)):
         raise Problem(refused)
 
 

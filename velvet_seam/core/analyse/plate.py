@@ -20,11 +20,14 @@ MOST_FRAMES = 60
 ALIKE = 14.0
 """Levels: colours that differ by no more in any channel are one thing."""
 
-OFTEN = 0.35
+ENDS, ENOUGH = 5, 3.0
+"""The first and the last fifth of the take are early and late; what is seen in a third of either is seen there."""
+
+OFTEN = 0.6
 """How much it counts to be seen often, beside being seen early and late."""
 
-SURE_SPAN, SURE_SHARE = 0.9, 0.2
-"""What is seen over so much of the take, and in so many of its frames, is surely the background."""
+SURE_ENDS, SURE_SHARE = 0.5, 0.2
+"""What is seen early and late, each so much of enough, and in so many of all frames, is surely the background."""
 
 SAMPLED = 9
 """Every so many pixels each way are looked at for the light of a frame."""
@@ -64,39 +67,42 @@ def light_of(frames: NDArray[np.uint8]) -> NDArray[np.float32]:
 
 
 @nb.njit(error_model="numpy")
+def _far(seen, m, n):
+    """How far two colours are apart, in the channel in which they are most."""
+    return max(
+        abs(seen[m, 0] - seen[n, 0]), abs(seen[m, 1] - seen[n, 1]), abs(seen[m, 2] - seen[n, 2])
+    )
+
+
+@nb.njit(error_model="numpy")
 def _pixel(frames, gains, y, x, seen, out):
-    """The colour of a pixel that is seen early and late; its span and its share."""
+    """The colour of a pixel that is seen early and late, written out; whether that is unsure."""
     count = frames.shape[0]
     for n in range(count):
         for c in range(3):
             seen[n, c] = min(np.float32(frames[n, y, x, c]) * gains[n, c], np.float32(255))
-    best, chosen, span, share = np.float32(-1), 0, np.float32(0), np.float32(0)
+    some = max(1, count // ENDS)
+    best, chosen, least, share = np.float32(-1), 0, np.float32(0), np.float32(0)
     for n in range(count):
-        first, last, alike = count, -1, 0
+        early, late, alike = 0, 0, 0
         for m in range(count):
-            off = max(
-                abs(seen[m, 0] - seen[n, 0]),
-                abs(seen[m, 1] - seen[n, 1]),
-                abs(seen[m, 2] - seen[n, 2]),
-            )
-            if off <= ALIKE:
-                first, last, alike = min(first, m), max(last, m), alike + 1
-        long = np.float32(last - first + 1) / np.float32(count)
+            if _far(seen, m, n) <= ALIKE:
+                alike += 1
+                early += m < some
+                late += m >= count - some
+        first = min(np.float32(1), np.float32(ENOUGH) * np.float32(early) / np.float32(some))
+        last = min(np.float32(1), np.float32(ENOUGH) * np.float32(late) / np.float32(some))
         part = np.float32(alike) / np.float32(count)
-        score = long + np.float32(OFTEN) * part
+        score = (first + last) / np.float32(2) + np.float32(OFTEN) * part
         if score > best:
-            best, chosen, span, share = score, n, long, part
+            best, chosen, least, share = score, n, min(first, last), part
     for c in range(3):
         total, alike = np.float32(0), 0
         for m in range(count):
-            off = max(
-                abs(seen[m, 0] - seen[chosen, 0]), abs(seen[m, 1] - seen[chosen, 1]),
-                abs(seen[m, 2] - seen[chosen, 2]),
-            )  # fmt: skip
-            if off <= ALIKE:
+            if _far(seen, m, chosen) <= ALIKE:
                 total, alike = total + seen[m, c], alike + 1
         out[y, x, c] = np.uint8(total / np.float32(alike) + np.float32(0.5))
-    return span < np.float32(SURE_SPAN) or share < np.float32(SURE_SHARE)
+    return least < np.float32(SURE_ENDS) or share < np.float32(SURE_SHARE)
 
 
 @kernel(parallel=True)
@@ -115,9 +121,9 @@ def clean_plate(frames: NDArray[np.uint8], fills: NDArray[np.uint8] | None = Non
     """The plate of some frames of a take, (n, h, w, 3) uint8, in their order. Where it is unsure it is taken from
     ``fills``, (m, h, w, 3): frames in which a person has seen the background there.
 
-    >>> wall = np.full((9, 2, 2, 3), 90, np.uint8)
-    >>> wall[2:8, 0, 0] = 200
-    >>> clean_plate(wall).picture[0, 0].tolist()
+    >>> wall = np.full((9, 20, 20, 3), 90, np.uint8)
+    >>> wall[2:8, 5, 5] = 200
+    >>> clean_plate(wall).picture[5, 5].tolist()
     [90, 90, 90]
     """
     gains = light_of(frames)

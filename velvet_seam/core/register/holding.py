@@ -16,6 +16,10 @@ USUAL = 0.6
 """A frame that scores so much less than the best before it is looked for anew."""
 
 
+ITSELF = 0.97
+"""What scores as much is the held frame once more, which says nothing of what others usually do."""
+
+
 class Held:
     """One frame of a take that all others are measured against; errors do not add up."""
 
@@ -41,6 +45,7 @@ class Held:
             if found.warp is None:
                 return None
             warp, score = found.warp, found.score
-        self._best = max(self._best, score)
+        if score < ITSELF:
+            self._best = max(self._best, score)
         self._last = warp
         return warp
