@@ -21,6 +21,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.analyse.plate import clean_plate
 from velvet_seam.core.analyse.scopes import SCOPES, lost, marked
 from velvet_seam.core.around import wrapped
 from velvet_seam.core.engine.adjusting import mixed_inside, to_bytes, to_floats, to_shown
@@ -236,6 +237,7 @@ def _lined_up() -> None:
     rng = np.random.default_rng(1)
     grey = np.kron(rng.integers(40, 220, (8, 8), dtype=np.uint8), np.ones((8, 8), np.uint8))
     line_up(grey, grey, "plane")
+    clean_plate(np.zeros((3, 8, 8, 3), np.uint8))
 
 
 def _nothing(*_: object) -> Any:
