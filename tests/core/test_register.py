@@ -72,7 +72,7 @@ def test_pictures_of_any_shape_are_lined_up(size: tuple[int, int]):
     found = line_up(grey(views[0]), grey(views[1]), "shift")
     assert found.found
     assert np.abs(found.warp[:2, 2] - [4.3, -2.6]).max() < 0.06
-    assert np.abs(moves(found, size)[0] - [4.3, -2.6]).max() < 0.06
+    assert np.abs(moves(found.warp, size)[0] - [4.3, -2.6]).max() < 0.06
 
 
 def test_what_shows_nothing_is_left_out():
@@ -198,3 +198,17 @@ def test_movement_puts_takes_in_time_and_says_when_it_is_not_sure():
     assert by_picture(np.zeros(100), curve, 25).why == "still"
     other = np.convolve(np.random.default_rng(12).gamma(0.7, 1, 400), np.hanning(5), "same")
     assert not by_picture(curve, other, 25).sure
+
+
+def test_what_is_only_roughly_known_is_told_with_how_roughly():
+    """Far out of focus: nothing fine is left to go by, so it is not taken by itself, but may be."""
+    rng = np.random.default_rng(12)
+    truth = np.array([[1, 0, 3.0], [0, 1, -2.0], [0, 0, 1.0]])
+    views = [cv2.GaussianBlur(seen(SCENE, one, rng), (0, 0), 11) for one in (np.eye(3), truth)]
+    noisy = [
+        np.clip(view + rng.normal(0, 3, view.shape), 0, 255).astype(np.uint8) for view in views
+    ]
+    found = line_up(grey(noisy[0]), grey(noisy[1]), "plane")
+    assert found.why == "unsure"
+    assert found.warp is None
+    assert off(found.rough, truth) < 2 * found.residual

@@ -148,7 +148,7 @@ class Lines:
     Attributes:
         beside: the other layer; None where there is none.
         change: nine numbers, row by row, from where the layer is seen to where it is to be seen; None where it is
-            refused, for a reason of ``register.in_place``.
+            refused, for a reason of ``register.in_place``; a rough one where that is being unsure.
         off: how far it is off, root mean square over the picture; ``turned`` by degrees, and ``grown`` by a factor.
         residual: how sure that is.
         agrees: how much of the picture shows the same in both, 0 to 1.

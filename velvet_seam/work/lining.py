@@ -27,13 +27,14 @@ def lines_of(engine: Engine, shot: Shot, ask: LineUp, short_side: int) -> Lines:
     (first, shown), (second, other_shown) = (_grey(one) for one in pictures)
     found = line_up(first, second, ask.model, shown, other_shown)
     per = first.shape[1] / shot.canvas.width
-    if found.warp is None:
+    warp = found.rough if found.warp is None else found.warp
+    if warp is None:
         return Lines(other.id, why=found.why, agrees=found.agrees)
     size = shot.canvas.width, shot.canvas.height
-    change = scaled(np.asarray(np.linalg.inv(found.warp), np.float64), 1 / per)
-    _, turned, grown = moves(found, (first.shape[1], first.shape[0]))
+    change = scaled(np.asarray(np.linalg.inv(warp), np.float64), 1 / per)
+    _, turned, grown = moves(warp, (first.shape[1], first.shape[0]))
     return Lines(
-        other.id, tuple((change / change[2, 2]).ravel().tolist()), "", apart(change, np.eye(3), size), turned,
+        other.id, tuple((change / change[2, 2]).ravel().tolist()), found.why, apart(change, np.eye(3), size), turned,
         grown, found.residual / per, found.agrees,
     )  # fmt: skip
 

@@ -66,7 +66,7 @@ def _place(pictures: list[NDArray[np.uint8]], model: Model) -> dict[str, Any]:
     if found.warp is None:
         return told | {"why": found.why, "said": SAID[found.why]}
     size = grey[0].shape[1], grey[0].shape[0]
-    shift, turned, grown = moves(found, size)
+    shift, turned, grown = moves(found.warp, size)
     return told | {
         "size": size, "matrix": found.warp.tolist(), "shift": [round(float(one), 4) for one in shift],
         "off": round(apart(found.warp, np.eye(3), size), 4), "turned": round(turned, 5), "grown": round(grown, 6),

@@ -57,6 +57,7 @@ class LinedUp:
         residual: how far it may be off, pixels, one standard error, the mean over the picture.
         agrees: how much of the picture shows the same in both, 0 to 1.
         score: 0 to 1, how well all that could agree does.
+        rough: where it is refused only for being unsure, the warp all the same.
     """
 
     warp: Matrix | None
@@ -64,6 +65,7 @@ class LinedUp:
     residual: float
     agrees: float
     score: float
+    rough: Matrix | None = None
 
     @property
     def found(self) -> bool:
@@ -115,7 +117,8 @@ def line_up(
         )
     )
     why = _why(fit, descent, levels, residual, ambiguous)
-    return LinedUp(None if why else fit.warp, why, residual, fit.agrees, fit.score)
+    rough = fit.warp if why == "unsure" else None
+    return LinedUp(None if why else fit.warp, why, residual, fit.agrees, fit.score, rough)
 
 
 def _clearest(fits: list[Fit]) -> float:
@@ -221,10 +224,9 @@ def _repeats(level: Level) -> bool:
     return bool(like[apart_enough & overlaps].max(initial=0.0) > ALIKE)
 
 
-def moves(found: LinedUp, size: tuple[int, int]) -> tuple[NDArray[np.float64], float, float]:
+def moves(warp: Matrix, size: tuple[int, int]) -> tuple[NDArray[np.float64], float, float]:
     """How the middle of the picture is moved, pixels, how far it is turned, degrees, and how much it grows."""
-    assert found.warp is not None
     middle = np.array([[size[0] / 2, size[1] / 2]])
-    near = within("stretch", found.warp, size)
+    near = within("stretch", warp, size)
     turn = float(np.degrees(np.arctan2(near[1, 0], near[0, 0])))
-    return (mapped(found.warp, middle) - middle)[0], turn, float(np.hypot(near[0, 0], near[1, 0]))
+    return (mapped(warp, middle) - middle)[0], turn, float(np.hypot(near[0, 0], near[1, 0]))

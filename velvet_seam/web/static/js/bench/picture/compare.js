@@ -135,8 +135,9 @@ export class Compare {
     this.told = found;
     this.label(found);
     const put = (id, text) => { const node = document.getElementById(id); if (node) node.textContent = text; };
-    const off = (one) => (one.why ? "–" : `${one.off.toFixed(2)} px ± ${(2 * one.residual).toFixed(2)}`);
-    const turned = (one) => (one.why ? "–" : `${(one.turned + 0).toFixed(2)}°${Math.abs(one.grown - 1) > 5e-4 ? `, ${(100 * one.grown).toFixed(1)} %` : ""}`.replace("-0.00", "0.00"));
+    const refused = (one) => one.why && one.why !== "unsure";
+    const off = (one) => (refused(one) ? "–" : `${one.off.toFixed(2)} px ± ${(2 * one.residual).toFixed(2)}`);
+    const turned = (one) => (refused(one) ? "–" : `${(one.turned + 0).toFixed(2)}°${Math.abs(one.grown - 1) > 5e-4 ? `, ${(100 * one.grown).toFixed(1)} %` : ""}`.replace("-0.00", "0.00"));
     const agrees = (one) => (one.why === "absent" ? "–" : `${Math.round(100 * one.agrees)} %`);
     const was = this.was.get(found.layer);
     for (const [end, one] of [["", found], ["-was", was]]) {
@@ -148,13 +149,14 @@ export class Compare {
     for (const one of document.querySelectorAll("[data-was]")) one.hidden = !was;
     const said = document.getElementById("line-said");
     if (!said) return;
-    const sure = 2 * found.residual, [look, words] = found.why ? ["said-fix", found.said]
+    const sure = 2 * found.residual, [look, words] = refused(found) ? ["said-fix", found.said]
+      : found.why ? ["said-look", `${found.said.replace(/\.$/, "")}, within ${sure.toFixed(1)} px. Look at it closely.`]
       : found.off < Math.max(0.15, sure) ? ["said-fine", "Nobody will see it."]
       : found.off < 1 ? ["said-look", `Off by less than a pixel from ${found.name}.`] : ["said-look", `Lines of ${found.name} will double.`];
     said.className = `${look} flex gap-[6px] items-start mt-2`;
     said.replaceChildren(icon({ "said-fine": "circle-check", "said-look": "triangle-alert", "said-fix": "circle-x" }[look]), Object.assign(document.createElement("span"), { textContent: words }));
     const button = document.getElementById("line-up");
-    if (button) button.disabled = Boolean(found.why) && found.why !== "unsure";
+    if (button) button.disabled = Boolean(refused(found));
   }
 
   async lineUp(layer) {
@@ -167,6 +169,6 @@ export class Compare {
     this.was.set(layer.id, answer.lined.before);
     const key = `${layer.id} ${bench.frame} ${bench.state.stamp} ${this.model} ${this.more.beside}`;
     this.tell({ ...answer.lined.after, key, layer: layer.id });
-    say(`${layer.name} is in register.`);
+    say(answer.lined.before.why ? `${layer.name} is about in register: look at it closely.` : `${layer.name} is in register.`);
   }
 }
