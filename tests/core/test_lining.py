@@ -18,8 +18,8 @@ from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.warps import Model, moved_along
 from velvet_seam.core.shot.edits import SetValues, apply
+from velvet_seam.core.shot.in_time import lag, moved_by
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.timing_up import lag, moved_by
 
 UNIT = np.array([[1, 0, -60], [0, 1, -40], [0, 0, 60.0]]) / 60
 

@@ -20,8 +20,8 @@ from velvet_seam.core.register.in_place import SAID
 from velvet_seam.core.register.in_time import WORDS
 from velvet_seam.core.register.warps import Model
 from velvet_seam.core.shot.edits import SetValues, Several
+from velvet_seam.core.shot.in_time import lag, moved_by
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.timing_up import lag, moved_by
 from velvet_seam.core.words import Id
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.answer import Answer, ChosenRequest, answer

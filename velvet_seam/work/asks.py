@@ -166,12 +166,12 @@ class Lines:
 
 @dataclass(frozen=True)
 class MatchLight:
-    """Ask how a layer's light is brought to another one's, on what both show where they lie: at one frame wholly, at
-    more of them the gains alone. ``lend``: by its statistics, whatever they show."""
+    """Ask how a layer's light is brought to another one's, on what both show where they lie. ``lend``: by its
+    statistics, whatever they show."""
 
     document: Written
     layer: str
-    frames: tuple[int, ...]
+    frame: int
     beside: str | None = None
     lend: bool = False
 
@@ -181,14 +181,12 @@ class LightFound:
     """What was found; None where too little is seen in both, or one of them is not there.
 
     Attributes:
-        whole: at the one frame.
-        gains: of each of more frames.
+        whole: by what both show.
         lent: slope and offset of each channel.
     """
 
     beside: str | None
     whole: Matched | None = None
-    gains: tuple[tuple[float, float, float] | None, ...] = ()
     lent: tuple[tuple[float, ...], tuple[float, ...]] | None = None
 
 

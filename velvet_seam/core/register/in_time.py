@@ -10,7 +10,7 @@ Reason = Literal["", "silent", "short", "common", "still"]
 WORDS: dict[str, str] = {
     "silent": "There is no sound in one of them, or it is silent.",
     "short": "They are too short to be compared.",
-    "common": "What they have in common, if anything, cannot be told. Put the playhead where the same thing happens in each.",
+    "common": "What they have in common, if anything, cannot be told. Find the same moment in each by hand.",
     "still": "Too little moves in one of them to tell when.",
 }  # fmt: skip
 """Why two takes are not lined up in time, in words."""

@@ -48,6 +48,7 @@ JOBS: tuple[JobKind, ...] = (
     JobKind("bake", "bake"),
     JobKind("hold", "hold"),
     JobKind("plate", "plate"),
+    JobKind("drift", "drift"),
 )
 """All kinds; a new one is named here."""
 

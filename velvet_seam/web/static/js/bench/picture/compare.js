@@ -127,8 +127,14 @@ export class Compare {
     this.asked = key;
     const words = new URLSearchParams({ frame: bench.frame, model: this.model, beside: this.more.beside ?? "" });
     const answer = await fetch(`/shots/${bench.id}/line-up/${layer.id}?${words}`).catch(() => null);
-    if (this.asked !== key || !answer?.ok) return;
+    if (this.asked !== key) return;
+    if (!answer?.ok) { this.failed(); return; }
     this.tell({ ...(await answer.json()), key, layer: layer.id });
+  }
+
+  failed() {
+    const said = document.getElementById("line-said");
+    if (said && !this.told) said.textContent = "It could not be measured. Go to another frame and back to try again.";
   }
 
   tell(found) {

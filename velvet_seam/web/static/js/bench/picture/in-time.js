@@ -72,7 +72,7 @@ export class InTime {
     this.asking = false;
     const told = await answer?.json().catch(() => null);
     if (answer?.ok && bench.layer?.id === layer.id) this.told = told;
-    else if (told?.detail) say(told.detail, true);
+    else say(told?.problem ?? "They could not be compared. Try again.", true);
     this.shown();
   }
 

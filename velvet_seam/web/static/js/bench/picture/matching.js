@@ -11,7 +11,7 @@ export class Matching {
   async match(layer, dataset, button) {
     const { bench } = this;
     button.setAttribute("aria-busy", "true");
-    const body = { layer: layer.id, beside: this.compare.more.beside, frame: bench.frame, drift: "drift" in dataset, lend: "lend" in dataset };
+    const body = { layer: layer.id, beside: this.compare.more.beside, frame: bench.frame, lend: "lend" in dataset };
     const answer = await bench.send("match", body).catch(() => null);
     button.removeAttribute("aria-busy");
     if (!answer) return;
@@ -31,8 +31,7 @@ export class Matching {
     const stops = `${Math.abs(told.stops).toFixed(2)} stops ${told.stops < 0 ? "darker" : "brighter"}`;
     const warm = Math.abs(told.warmer) < 0.02 ? "" : told.warmer > 0 ? ", warmer" : ", cooler";
     const by = { gain: "a gain of each channel", mix: "a mix of channels", curve: "a curve of each channel" }[told.model];
-    const over = told.frames ? ` Over ${told.frames} frames.` : "";
     const cut = told.stops < -0.05 && told.cut_off > 0.005 ? ` ${(100 * told.cut_off).toFixed(1)} % of it is cut off in white, and takes on a hue when it is darkened: match ${told.name} to this one instead.` : "";
-    return `${stops}${warm}, by ${by}. ΔE ${told.before.toFixed(1)} → ${told.after.toFixed(1)} on the ${Math.round(100 * told.share)} % that both show.${over}${cut}`;
+    return `${stops}${warm}, by ${by}. ΔE ${told.before.toFixed(1)} → ${told.after.toFixed(1)} on the ${Math.round(100 * told.share)} % that both show.${cut}`;
   }
 }

@@ -9,6 +9,7 @@ import { valueAt, valueOf } from "../time/moving.js";
 const WORK = {
   bake: ["Baking", "Baked.", "Not baked"],
   hold: ["Measuring every frame", "Every frame is in register.", "Stopped"],
+  drift: ["Measuring the light of every frame", "The light is matched.", "Stopped"],
   plate: ["Making the plate", "The plate is in your footage.", "Stopped"],
 };
 
@@ -37,6 +38,7 @@ export class Layers {
       "fewer-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, -1),
       group: ({ targets }) => this.group(targets.filter((one) => one.seam)),
       plate: ({ layer, dataset }) => this.plate(layer, dataset),
+      drift: ({ layer }) => this.drift(layer),
       hold: ({ layer, dataset }) => this.hold(layer, dataset),
       bake: ({ layer }) => this.bake(layer),
       unbake: ({ layer }) => bench.edit({ do: "unbake", layer: layer.id }),
@@ -102,6 +104,11 @@ export class Layers {
     const frames = "here" in dataset ? [this.bench.frame] : [];
     const clear = document.getElementById("plate-clear")?.checked ?? false;
     if (await this.bench.send("plate", { layer: layer.id, clear, frames, part: dataset.part ?? null }).catch(() => null)) this.watch("plate");
+  }
+
+  /** Light matched on every frame. */
+  async drift(layer) {
+    if (await this.bench.send("drift", { layer: layer.id, beside: this.compare.more.beside, frame: this.bench.frame }).catch(() => null)) this.watch("drift");
   }
 
   async watch(what) {
