@@ -20,7 +20,7 @@ import numba as nb
 import numpy as np
 from playwright.sync_api import sync_playwright
 
-from bench import register
+from bench import passes, register, tracks
 from bench.full_size import (
     cost,
     decode_and_encode,
@@ -350,6 +350,33 @@ def lining_up() -> None:
         line(name, f"{statistics.median(off):.3f} px", f"95 %: {off[int(0.95 * (len(off) - 1))]:.3f} px; {1000 * statistics.median(cpu):.0f} ms, {len(off)} pairs")  # fmt: skip
 
 
+def followed() -> None:
+    """On drawn scenes, beside features followed by flow; ``python -m bench.tracks`` and ``bench.passes`` tell more."""
+    print(
+        "\nRegions followed over 60 frames, and passes of a repeated move, on drawn scenes, by their CPU on one core"
+    )
+    cv2.setNumThreads(1)
+    found = tracks.greys(None)
+    kinds = ("card", "point", "half", "gone", "hidden")
+    cases = [
+        tracks.sequence(kind, "drawn", *(found[(n + k) % len(found)][1] for k in range(3)), seed=40 + n, count=60)
+        for n, kind in enumerate(kinds)
+    ]  # fmt: skip
+    for name, way in (("this", tracks.by_this), ("corners + flow", tracks.by_flow)):
+        begun = time.process_time()
+        told = [tracks.judged(one, way(one)) for one in cases]
+        spent = time.process_time() - begun
+        off = sorted(error for one in told for error in one.errors)
+        wrong = sum(one.wrong for one in told)
+        line(name, f"{statistics.median(off):.3f} px", f"95 %: {off[int(0.95 * (len(off) - 1))]:.3f} px; {wrong} frames wrong and not said; {100 * spent / 60 / len(cases):.1f} s for 100 frames")  # fmt: skip
+    hits, there, off, _ = passes.judged(next(passes.takes(found, 1, 2)))
+    line(
+        "passes",
+        f"{hits} of {there}",
+        f"matched to {statistics.median(off):.3f} frames" if off else "",
+    )
+
+
 SECTIONS: dict[str, Callable[[Path, Library, Shot], None]] = {
     "edits": lambda _root, library, shot: edits(Painter(library), shot),
     "scrubs": lambda _root, library, shot: scrubs(Painter(library), shot),
@@ -362,6 +389,7 @@ SECTIONS: dict[str, Callable[[Path, Library, Shot], None]] = {
     "looks": lambda _root, library, shot: looks(line, timed, library, shot),
     "quality": lambda _root, _library, _shot: quality(),
     "lining-up": lambda _root, _library, _shot: lining_up(),
+    "followed": lambda _root, _library, _shot: followed(),
     "moving": lambda root, library, shot: moving(line, root, library, shot),
     "playing": lambda root, _library, _shot: playing(root),
 }

@@ -196,6 +196,9 @@ def test_a_source_is_complete(kind: type[SourceBase]):
     assert kind.model_validate(other).picture(asked).key != made.key
 
 
+TRACK = {"id": "t-a", "name": "Nose", "first": 2, "path": [[4, 5], None, [6, 9]]}
+
+
 def layer(identity: str, **more: Any) -> Layer:
     source = ColourSource(colour="#aa3355")
     place = Place(x=Keyframes(keys=(Keyframe(0, 50.0), Keyframe(10, 90.0))), y=50)
@@ -212,7 +215,7 @@ def whole_shot() -> Shot:
     key = {"kind": "colour-key", "id": "k-b", "colours": ["#102030", "#405060"]}
     filmed = layer("l-b").model_dump() | {
         "source": {"kind": "footage", "footage": "f-b"}, "seam": {"matte": [key]},
-        "look": {"parts": [{"kind": "blur", "id": "p-a"}, {"kind": "negative", "id": "p-b"}]},
+        "tracks": [TRACK], "look": {"parts": [{"kind": "blur", "id": "p-a"}, {"kind": "negative", "id": "p-b"}]},
     }  # fmt: skip
     seam = {"masks": [mask.model_dump()]}
     return Shot(
@@ -268,6 +271,9 @@ DONE: dict[str, dict[str, Any]] = {
     "group-layers": {"layers": ["l-a"], "into": {**layer("l-c").model_dump(mode="json"), "source": {"kind": "nested", "footage": "s9"}}},
     "bake": {"layer": "l-n", "footage": "f-c"}, "unbake": {"layer": "l-k"},
     "take-apart": {"layer": "l-a", "layers": [layer("l-c").model_dump(mode="json")]},
+    "set-track": {"layer": "l-b", "track": {**TRACK, "id": "t-b", "name": "Tail"}},
+    "remove-track": {"layer": "l-b", "track": "t-a"},
+    "follow-track": {"layer": "l-a", "part": "m-a", "follow": {"layer": "l-b", "tracks": ["t-a"], "frame": 4}},
     "several": {"label": "both", "edits": [{"do": "reverse", "target": "l-b"}, {"do": "remove-layer", "layer": "l-a"}]},
 }  # fmt: skip
 """One of each edit, which changes the whole shot."""

@@ -13,6 +13,7 @@ from bench.in_time import pair as sounds
 from bench.register import coded, covered, drawn, grey, lit, off, seen, warp_of
 from velvet_seam.core.register.by_picture import by_picture
 from velvet_seam.core.register.by_sound import RATE, by_sound
+from velvet_seam.core.register.holding import Held
 from velvet_seam.core.register.in_place import line_up, moves
 from velvet_seam.core.register.levels import levels_of, normalised
 from velvet_seam.core.register.warps import (
@@ -212,3 +213,25 @@ def test_what_is_only_roughly_known_is_told_with_how_roughly():
     assert found.why == "unsure"
     assert found.warp is None
     assert off(found.rough, truth) < 2 * found.residual
+
+
+def test_no_frame_of_a_jumping_hand_is_taken_for_another():
+    """Between two frames it may jump by three times what the smallest level can be led over at one go."""
+    size, half = (360, 640), np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
+    lay = np.array([[1, 0, -300.0], [0, 1, -280.0], [0, 0, 1.0]])
+    middle = np.array([[1, 0, 180.0], [0, 1, 320.0], [0, 0, 1.0]])
+    rng = np.random.default_rng(27)
+    held, worst = None, 0.0
+    for n in range(24):
+        turn, grow = np.radians(rng.uniform(-1.5, 1.5)), np.exp(rng.uniform(-0.01, 0.01))
+        c, s = grow * np.cos(turn), grow * np.sin(turn)
+        shake = middle @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]]) @ np.linalg.inv(middle)
+        shake[:2, 2] += rng.uniform(-13, 13, 2)
+        shake = np.eye(3) if n == 0 else shake
+        view = cv2.warpPerspective(SCENE, np.linalg.inv(half) @ shake @ lay @ half, size)
+        view[260:520, 5 * n : 5 * n + 100] = cv2.resize(OTHER, (100, 260))
+        held = Held(grey(view)) if held is None else held
+        found = held.warp_to(grey(coded(view)))
+        assert found is not None, n
+        worst = max(worst, apart(found, shake, size))
+    assert worst < 0.2

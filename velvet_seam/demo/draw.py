@@ -28,8 +28,10 @@ from velvet_seam.demo import (
     glitter,
     hand,
     hare,
+    lantern,
     moth,
     noises,
+    parade,
     sea,
     stage,
     tonight,
@@ -58,6 +60,8 @@ CLIPS: dict[str, tuple[Callable[[int], NDArray[np.uint8]], int, int]] = {
     "glitter-burst": (glitter.picture, glitter.FRAMES, 24),
     "lantern-flare": (flare.picture, flare.FRAMES, 25),
     "hare": (hare.picture, hare.FRAMES, 24),
+    "rail-parade": (parade.picture, parade.FRAMES, 29),
+    "lantern-walk": (lantern.picture, lantern.FRAMES, 25),
 }
 
 

@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 WIDTH, HEIGHT, FRAMES = 1080, 1920, 60
 BRIGHTEST = 26
 """The frame at which it shines into the camera."""
+SHINES = (812.0, 430.0)
+"""Where it is then."""
 
 
 def picture(frame: int) -> NDArray[np.uint8]:

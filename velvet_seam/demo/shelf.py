@@ -12,7 +12,7 @@ from velvet_seam.store.library import Library
 
 FILES = (
     "squeak.wav", "sheet-thunder.wav", "drum-roll.wav", "cracked-varnish.jpg", "lantern-flare.mp4", "glitter-burst.mp4",
-    "hare.mp4", "paper-town.jpg",
+    "rail-parade.mp4", "lantern-walk.mp4", "hare.mp4", "paper-town.jpg",
     "stage-empty.mp4", "fox-left.mp4", "fox-right.mp4", "cut-hand-still.jpg", "acrobat-on-blue.mp4",
     "dancer-backlit.mp4", "ink-in-milk.mp4", "tonight-card.mp4", "tin-waltz.wav", "moon-still.png",
     "curtain-pass.mp4", "whoosh.wav", "embers.mp4", "moth-on-card.mp4", "paper-sea.mp4",

@@ -121,6 +121,11 @@ def _stage() -> F32:
     return np.asarray(scene.colour * (0.92 + 0.42 * light), np.float32)
 
 
+def light() -> F32:
+    """The stage in even light: (1920, 1080, 3), 0 to 1."""
+    return _stage()
+
+
 def picture(frame: int) -> NDArray[np.uint8]:
     """Frame of *stage-empty*: (1920, 1080, 3) uint8."""
     return finish(_stage() * np.float32(flicker(frame)), 4000 + frame, 0.010)

@@ -19,24 +19,39 @@ _ROWS = (
 
 def picture() -> NDArray[np.uint8]:
     """(2304, 1296, 3) uint8."""
+    return finish(panorama(WIDTH).colour, 640, 0.006)
+
+
+def panorama(width: int) -> Scene:
+    """The town over so many pixels, 2304 high."""
     y = np.linspace(0, 1, HEIGHT, dtype=np.float32)[:, None, None]
     stops = [(0.0, "#1c2250"), (0.3, "#3d3a78"), (0.52, "#9a6a8c"), (0.66, "#eab07c")]
     sky = np.concatenate(
         [np.interp(y, [s for s, _ in stops], [rgb(k)[c] for _, k in stops]) for c in range(3)], 2
     )
-    scene = Scene.of(np.repeat(sky, WIDTH, axis=1) * texture(HEIGHT, WIDTH, 61, 1.2)[..., None])
-    paper = texture(HEIGHT, WIDTH, 62, 1.4)
+    scene = Scene.of(np.repeat(sky, width, axis=1) * texture(HEIGHT, width, 61, 1.2)[..., None])
+    paper = texture(HEIGHT, width, 62, 1.4)
     scene.lay(ellipse(970, 420, 118, 118), rgb("#f6dfa8"), paper=paper, shadow=(4, 8, 22, 0.25))
     for base, low, high, wall, roof, seed in _ROWS:
-        _row(scene, paper, base, (low, high), rgb(wall), rgb(roof), np.random.default_rng(seed))
-    hill = [(-40.0, 2050.0), (320, 1930), (700, 2010), (1080, 1900), (1340, 1990), (1340, 2380), (-40, 2380)]  # fmt: skip
+        _row(
+            scene,
+            paper,
+            base,
+            (low, high),
+            rgb(wall),
+            rgb(roof),
+            np.random.default_rng(seed),
+            width,
+        )
+    k = width / WIDTH
+    hill = [(-40.0, 2050.0), (320 * k, 1930), (700 * k, 2010), (1080 * k, 1900), (1340 * k, 1990), (1340 * k, 2380), (-40, 2380)]  # fmt: skip
     scene.lay(spline(hill), rgb("#3a2440"), paper=paper, shadow=(0, -10, 18, 0.5))
-    return finish(scene.colour, 640, 0.006)
+    return scene
 
 
-def _row(scene: Scene, paper, base, tall, wall, roof, rng) -> None:  # type: ignore[no-untyped-def]
+def _row(scene: Scene, paper, base, tall, wall, roof, rng, width) -> None:  # type: ignore[no-untyped-def]
     x = -60.0
-    while x < WIDTH + 40:
+    while x < width + 40:
         wide, high = float(rng.uniform(120, 230)), float(rng.uniform(*tall))
         top, shade = base - high, np.float32(rng.uniform(0.88, 1.08))
         body = [(x, top), (x + wide, top), (x + wide, base + 700), (x, base + 700)]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Protocol
 
 from velvet_seam.core.engine.sheet import Sheet
+from velvet_seam.core.masks import MaskBase
 from velvet_seam.core.mattes import Home
 from velvet_seam.core.picture.placement import Matrix
 from velvet_seam.core.shot.layer import Layer
@@ -29,6 +30,9 @@ class Context(Protocol):
 
     def camera(self, layer: Layer, frame: float) -> Matrix | None:
         """What cameras above a layer make of canvas pixels; None where there are none."""
+
+    def mask_followed(self, mask: MaskBase, layer: Layer, frame: float) -> Matrix | None:
+        """What the track that a mask follows makes of its coordinates; None where it follows none."""
 
     def to_sheet(self, layer: Layer, frame: float) -> Matrix:
         """3 × 3, from source pixels of a layer to those of the sheet; all zeros where nothing of it is seen."""

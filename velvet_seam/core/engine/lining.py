@@ -28,7 +28,7 @@ def lined_up(lies: Lying, layer: Layer, frame: int, change: Matrix, model: Model
     Raises:
         Problem: its corners move, or the change would turn it inside out.
     """
-    camera = lies.camera(layer, frame)
+    camera = lies.moved(layer, frame)
     if camera is not None:
         change = np.linalg.inv(camera) @ change @ camera
     change = change / change[2, 2]

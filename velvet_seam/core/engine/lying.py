@@ -4,10 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import cast
 
 import numpy as np
 from pydantic import BaseModel
 
+from velvet_seam.core.engine.following import (
+    Points,
+    led,
+    nearest_similarity,
+    points_at,
+    source_frame,
+)
 from velvet_seam.core.engine.stirring import spot_at
 from velvet_seam.core.masks import MaskBase
 from velvet_seam.core.mattes import Home
@@ -19,7 +27,9 @@ from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.mask_moves import Change, brought
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sources.base import Sized
+from velvet_seam.core.steps import Clip
 from velvet_seam.core.timing.at import At
+from velvet_seam.core.timing.following import Follow
 
 LEAST_SCALE = 1e-4
 """A layer that has not grown yet still has a place."""
@@ -36,7 +46,25 @@ class Stray(BaseModel):
     scale: float = 1.0
     turn: float = 0.0
     camera: tuple[float, ...] | None = None
-    """Nine numbers, row by row: what cameras above the layer make of canvas pixels, where there are any."""
+    """Nine numbers, row by row: what cameras above the layer, and the track it follows, make of canvas pixels, where
+    there are any."""
+    canvas: tuple[float, ...] | None = None
+    """The same of cameras alone: for what is fixed to the canvas."""
+    masks: dict[str, tuple[float, ...]] = {}
+    """For each mask that follows a track what that makes of its coordinates."""
+    tracks: dict[str, tuple[float, ...]] = {}
+    """For each track of the layer where its points lie, canvas pixels, before what moves the layer."""
+    source: float = 0.0
+    """The frame of its clip that the layer shows; of a layer with tracks."""
+
+
+def all_masks(layer: Layer) -> list[MaskBase]:
+    """The masks of a layer's seam, and of the parts of its look."""
+    return [*layer.seam.masks, *(mask for part in layer.look.parts for mask in part.masks)]
+
+
+def _nine(matrix: Matrix | None) -> tuple[float, ...] | None:
+    return None if matrix is None else tuple(matrix.ravel().tolist())
 
 
 class Lying:
@@ -65,8 +93,81 @@ class Lying:
             layer=layer.id, frame=frame, x=spot.x - at(place.x), y=spot.y - at(place.y),
             scale=max(spot.scale, LEAST_SCALE) / at.part(place.scale),
             turn=spot.rotation - at(place.rotation),
-            camera=None if (by := self.camera(layer, frame)) is None else tuple(by.ravel().tolist()),
+            camera=_nine(self.moved(layer, frame)), canvas=_nine(self.camera(layer, frame)),
+            masks={mask.id: tuple(by.ravel().tolist()) for mask in all_masks(layer)
+                   if (by := self.mask_followed(mask, layer, frame)) is not None},
+            tracks={one.id: tuple(points.round(2).ravel().tolist()) for one in layer.tracks
+                    if (points := self._points(layer, (one.id,), frame)) is not None},
+            source=self._source_frame(layer, frame) if layer.tracks else 0.0,
         )  # fmt: skip
+
+    def _points(self, layer: Layer, tracks: tuple[str, ...], frame: int) -> Points | None:
+        none = frozenset[str]()
+        return points_at(
+            self, self._footage, layer, tracks, frame, self._shot.rate, none, followed=False
+        )
+
+    def points_seen(self, layer: Layer, tracks: tuple[str, ...], frame: int) -> Points | None:
+        """Where the points of some tracks of a layer are seen on the canvas, (n, 2); None where there are none."""
+        points = self._points(layer, tracks, frame)
+        moved = self.moved(layer, frame)
+        if points is None or moved is None:
+            return points
+        made = np.column_stack([points, np.ones(len(points))]) @ moved.T
+        return np.asarray(made[:, :2] / made[:, 2:])
+
+    def _source_frame(self, layer: Layer, frame: int) -> float:
+        clip = cast(Clip, self._footage(layer.source.shows or ""))
+        return source_frame(layer, clip, frame, self._shot.rate)
+
+    def followed(
+        self, layer: Layer, frame: float, within: frozenset[str] = frozenset()
+    ) -> Matrix | None:
+        """What the track that a layer follows makes of canvas pixels, before a camera; None where it follows none."""
+        return self._led(layer.follow, layer, frame, within)
+
+    def moved(self, layer: Layer, frame: float) -> Matrix | None:
+        """What the track that a layer follows, and then the cameras above it, make of canvas pixels."""
+        followed, camera = self.followed(layer, frame), self.camera(layer, frame)
+        if followed is None or camera is None:
+            return camera if followed is None else followed
+        return np.asarray(camera @ followed)
+
+    def mask_followed(self, mask: MaskBase, layer: Layer, frame: float) -> Matrix | None:
+        """What the track that a mask follows makes of the coordinates it counts in, from the middle of its layer or of
+        the canvas: a shift, turn and scale; None where it follows none."""
+        by = self._led(mask.follow, layer, frame, frozenset())
+        if by is None:
+            return None
+        base = self.base(layer, mask.fixed, frame)
+        if mask.fixed == "layer" and (own := self.followed(layer, frame)) is not None:
+            base = own @ base
+        at = At(frame - layer.span.first)
+        return nearest_similarity(np.linalg.inv(base) @ by @ base, at(mask.x), at(mask.y))
+
+    def leaders(self, layer: Layer, known: frozenset[str] = frozenset()) -> tuple[Layer, ...]:
+        """The layers whose tracks a layer or its masks follow, and those which these follow."""
+        found: list[Layer] = []
+        for follow in (layer.follow, *(mask.follow for mask in all_masks(layer))):
+            leader = None if follow.none else self._leader(follow, layer)
+            if leader is not None and leader.id not in known | {layer.id}:
+                known = known | {leader.id}
+                found += [leader, *self.leaders(leader, known)]
+        return tuple(found)
+
+    def _leader(self, follow: Follow, layer: Layer) -> Layer | None:
+        if follow.layer is None or follow.layer == layer.id:
+            return layer
+        return next((one for one in self._shot.layers if one.id == follow.layer), None)
+
+    def _led(
+        self, follow: Follow, layer: Layer, frame: float, within: frozenset[str]
+    ) -> Matrix | None:
+        leader = None if follow.none else self._leader(follow, layer)
+        if leader is None or leader.id in within:
+            return None
+        within |= {layer.id}
+        return led(self, self._footage, follow, layer, leader, frame, self._shot.rate, within)
 
     def cameras(self, layer: Layer, frame: float) -> tuple[Layer, ...]:
         """The cameras that move a layer at a frame, the nearest first: those above it in the stack."""

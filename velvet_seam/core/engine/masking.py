@@ -11,6 +11,7 @@ import numpy as np
 from velvet_seam.core.engine.context import Context
 from velvet_seam.core.masks import Ground, Mask
 from velvet_seam.core.picture.coverage import Plane, all_joined, faded
+from velvet_seam.core.picture.placement import Matrix
 from velvet_seam.core.picture.shape import BOX, Soft, cover
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.steps import Step, step
@@ -52,6 +53,15 @@ def _drawn(
     to_own = np.array([[c, s, -c * x - s * y], [-s, c, s * x - c * y], [0, 0, 1]]) @ np.array(back)
     plane = mask.covered(at, Ground(size, to_own, across, unit, soft))
     return faded(faded(plane, here, False), at.part(mask.opacity), mask.invert)
+
+
+def _followed(
+    back: tuple[tuple[float, ...], ...], ground: tuple[int, int], by: Matrix
+) -> tuple[tuple[float, ...], ...]:
+    """From pixels of a picture to those of what a mask counts in, before what it follows has moved it."""
+    middle = np.array([[1, 0, ground[0] / 2], [0, 1, ground[1] / 2], [0, 0, 1.0]])
+    whole = middle @ np.linalg.inv(by) @ np.linalg.inv(middle) @ np.array(back)
+    return tuple(map(tuple, (whole / whole[2, 2]).tolist()))
 
 
 def _onto(size: tuple[int, int], to_sheet: tuple[tuple[float, ...], ...], plane: Plane) -> Plane:
@@ -102,17 +112,20 @@ class Masking:
         if mask.fixed == "canvas" and not on_canvas:
             return self.onto_picture(self._plane(mask, True, 0), margin)
         sheet = self._context.sheet
+        frame = self._layer.span.first + self._at.frame
+        by = self._context.mask_followed(mask, self._layer, frame)
         # What is thinner than a pixel of the canvas covers only as much of one, so that a shape that grows
         # from nothing begins with nothing, however soft.
         thick = min(mask.extents(self._at), default=np.inf)
         here = min(1.0, thick * (1.0 if on_canvas else self._scale))
         if on_canvas:
-            frame = self._layer.span.first + self._at.frame
             back = sheet.back(self._context.camera(self._layer, frame))
             size, ground, unit = sheet.size, sheet.canvas, 1.0
         else:
             size, back = self._over(margin)
             ground, unit = (self._width, self._height), self._scale
+        if by is not None:
+            back, unit = _followed(back, ground, by), unit * float(np.hypot(by[0, 0], by[1, 0]))
         args = (MaskAt(mask, self._at), size, ground, back, unit, here)
         return step("mask-plane", _drawn, args)
 
@@ -156,7 +169,7 @@ class Masking:
         whole = (0.0, float(self._height))
         left: tuple[float, float] | None = None  # rows that the masks so far leave something of
         for mask in self._layer.seam.masks:
-            if not mask.on or mask.use != "limit" or mask.fixed != "layer":
+            if not mask.on or mask.use != "limit" or mask.fixed != "layer" or not mask.follow.none:
                 continue
             top, bottom = self._rows_of(mask, margin) or whole
             if mask.combine == "subtract":  # it takes something out of them, but no row wholly

@@ -17,6 +17,7 @@ from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.showing import Showing
 from velvet_seam.core.engine.stacking import Stacking
+from velvet_seam.core.masks import MaskBase
 from velvet_seam.core.mattes import Cut, Home
 from velvet_seam.core.picture.coverage import wiped
 from velvet_seam.core.picture.placement import (
@@ -174,14 +175,18 @@ class Planner(Stacking):
         to_canvas = self._lies.seen(layer, frame)
         if moved is not None:
             to_canvas = moved @ to_canvas
-        camera = self.camera(layer, frame)
-        if camera is not None:
-            to_canvas = camera @ to_canvas
+        moved_by = self._lies.moved(layer, frame)
+        if moved_by is not None:
+            to_canvas = moved_by @ to_canvas
         return np.asarray(self._sheet.matrix() @ to_canvas)
 
     def camera(self, layer: Layer, frame: float) -> Matrix | None:
         """What cameras above a layer make of canvas pixels; None where there are none."""
         return self._lies.camera(layer, frame)
+
+    def mask_followed(self, mask: MaskBase, layer: Layer, frame: float) -> Matrix | None:
+        """What the track that a mask follows makes of its coordinates; None where it follows none."""
+        return self._lies.mask_followed(mask, layer, frame)
 
     def cut(self, layer: Layer, frame: int) -> Step:
         """The layer's picture as its matte, edge and masks leave it, before it is placed."""

@@ -148,7 +148,7 @@ class Stacking:
         canvas = self._shot.canvas
         whole = not any(part.on for part in seam.parts) and layer.crop.none and place.pins.none
         middle = (spot.x, spot.y) == (canvas.width / 2, canvas.height / 2)
-        if self._lies.cameras(layer, frame):
+        if self._lies.cameras(layer, frame) or not layer.follow.none:
             return False
         return bool(whole and middle and spot.scale >= 1 and not spot.rotation and not spot.wipe)
 
@@ -167,15 +167,16 @@ class Stacking:
         shows = layer.source.shows
         digest = self._footage(shows).digest if shows is not None else ""
         cameras = self._lies.cameras(layer, frame)
+        beside = (*cameras, *self._lies.leaders(layer))
         key = (
             id(layer), frame, self._sheet, self._shot.rate, digest, layer.id == self._quick,
-            *map(id, cameras),
+            *map(id, beside),
         )  # fmt: skip
         found = self._known.get(key)
         if found is None:
             if len(self._known) >= MOST_KNOWN:
                 self._known.clear()
-            found = self._known[key] = ((layer, *cameras), self._made_joins(layer, frame))
+            found = self._known[key] = ((layer, *beside), self._made_joins(layer, frame))
         return found[1]
 
     def _made_joins(self, layer: Layer, frame: int, lit: Lit | None = None) -> Joins:

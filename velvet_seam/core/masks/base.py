@@ -15,6 +15,7 @@ from velvet_seam.core.picture.coverage import Plane
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.at import At
 from velvet_seam.core.timing.bounds import Bounds, bounds_of
+from velvet_seam.core.timing.following import Follow
 from velvet_seam.core.words import Combine, Id, Part
 
 _FIXED_TO = "From the middle of what it is fixed to; Ctrl and the arrow keys move it, too"
@@ -67,6 +68,9 @@ class MaskBase(Part):
     combine: Combine = Field("add", description="among the masks that limit, in their order")
     invert: bool = False
     fixed: Literal["layer", "canvas"] = "layer"
+    follow: Follow = Field(
+        Follow(), description="in perspective it is followed as far as it turns and grows"
+    )
     x: Annotated[
         Animated,
         Bounds(-16384, 16384, "px", "Across", _FIXED_TO, shown="middle-across", of="source"),

@@ -18,7 +18,6 @@ from velvet_seam.core.register.warps import (
     GENERATORS,
     Matrix,
     Model,
-    apart,
     grid,
     mapped,
     moved_along,
@@ -65,6 +64,7 @@ class Fit:
         score: of all chosen pixels, the mean of their block's agreement to the third power; 0 to 1.
         agrees: how much of the picture agrees, 0 to 1.
         normal, right: of the last step, per block: (blocks, n, n) and (blocks, n).
+        settled: the last step was as short as was asked for.
     """
 
     warp: Matrix
@@ -73,13 +73,14 @@ class Fit:
     ncc: NDArray[np.float64]
     normal: NDArray[np.float64]
     right: NDArray[np.float64]
+    settled: bool
 
 
-def chosen(level: Level, most: int = MOST_PIXELS) -> Chosen:
-    """The steepest pixels of every block of a level."""
+def chosen(level: Level, most: int = MOST_PIXELS, least_side: int = 4) -> Chosen:
+    """The steepest pixels of every block of a level; blocks are at least so many pixels wide."""
     plane = level.plane
     height, width = plane.shape
-    side = max(4, int(np.ceil(max(width, height) / BLOCKS)))
+    side = max(least_side, int(np.ceil(max(width, height) / BLOCKS)))
     rise_x, rise_y = np.zeros_like(plane), np.zeros_like(plane)
     rise_x[:, 1:-1] = (plane[:, 2:] - plane[:, :-2]) / 2
     rise_y[1:-1] = (plane[2:] - plane[:-2]) / 2
@@ -184,6 +185,155 @@ def _gathered(jacobian, weight, off, block, normal, right):
                 normal[n, j, i] = normal[n, i, j]
 
 
+@kernel()
+def _weighed(value, got, ncc, block, inside, off, weight):
+    """How far each pixel is off once gain and offset are taken out, and what it then counts; all counts together."""
+    total = ma = mb = 0.0
+    for k in range(value.size):
+        weight[k] = 0.0
+        if inside[k]:
+            w = ncc[block[k]] ** POWER
+            weight[k] = w
+            total += w
+            ma += w * value[k]
+            mb += w * got[k]
+    if total <= 0:
+        return 0.0
+    ma /= total
+    mb /= total
+    vb = both = 0.0
+    for k in range(value.size):
+        if weight[k] > 0:
+            a, b = value[k] - ma, got[k] - mb
+            vb += weight[k] * b * b
+            both += weight[k] * a * b
+    gain = min(max(both / max(vb, 1e-9), 0.5), 2.0)
+    held = np.empty(value.size, np.float64)
+    count = 0
+    for k in range(value.size):
+        off[k] = gain * (got[k] - mb) + ma - value[k]
+        if weight[k] > 0 and ncc[block[k]] > 0.5:
+            held[count] = abs(off[k])
+            count += 1
+    spread = 1.4826 * np.median(held[:count]) if count > 0 else 1.0
+    reach = TUKEY * max(spread, 0.02)
+    total = 0.0
+    for k in range(value.size):
+        if weight[k] > 0:
+            part = off[k] / reach
+            weight[k] *= (1 - part * part) ** 2 if abs(part) < 1 else 0.0
+            total += weight[k]
+    return total
+
+
+@kernel()
+def _apart(one, other, places):
+    """How far two warps send places to different ones, root mean square."""
+    total = 0.0
+    for k in range(places.shape[0]):
+        x, y = places[k, 0], places[k, 1]
+        wa = one[2, 0] * x + one[2, 1] * y + one[2, 2]
+        wb = other[2, 0] * x + other[2, 1] * y + other[2, 2]
+        dx = (one[0, 0] * x + one[0, 1] * y + one[0, 2]) / wa - (
+            other[0, 0] * x + other[0, 1] * y + other[0, 2]
+        ) / wb
+        dy = (one[1, 0] * x + one[1, 1] * y + one[1, 2]) / wa - (
+            other[1, 0] * x + other[1, 1] * y + other[1, 2]
+        ) / wb
+        total += dx * dx + dy * dy
+    return np.sqrt(total / places.shape[0])
+
+
+@kernel()
+def _times(one, other):
+    """The product of two matrices, 3 × 3."""
+    out = np.zeros((3, 3))
+    for i in range(3):
+        for j in range(3):
+            for k in range(3):
+                out[i, j] += one[i, k] * other[k, j]
+    return out
+
+
+@kernel()
+def _solved(matrix, values):
+    """Solves symmetric equations of a few unknowns in place, as L D Lᵀ; whether they have one solution."""
+    n = values.size
+    ridge = 0.0
+    for i in range(n):
+        ridge += 1e-9 * matrix[i, i]
+    if not ridge > 0:
+        return False
+    for i in range(n):
+        matrix[i, i] += ridge
+    for j in range(n):
+        for k in range(j):
+            matrix[j, j] -= matrix[j, k] * matrix[j, k] * matrix[k, k]
+        if not matrix[j, j] > 0:
+            return False
+        for i in range(j + 1, n):
+            for k in range(j):
+                matrix[i, j] -= matrix[i, k] * matrix[j, k] * matrix[k, k]
+            matrix[i, j] /= matrix[j, j]
+    for i in range(n):
+        for k in range(i):
+            values[i] -= matrix[i, k] * values[k]
+    for i in range(n - 1, -1, -1):
+        values[i] /= matrix[i, i]
+        for k in range(i + 1, n):
+            values[i] -= matrix[k, i] * values[k]
+    return True
+
+
+@kernel()
+def _descended(
+    plane, valid, x, y, value, block, jacobian, ways, to, back, places, steps, least, warp, ncc, normal, right,
+):  # fmt: skip
+    """Steps from a warp on, which is changed, as are the last step's agreement and normal equations; whether the last
+    step was as short as was asked for."""
+    n = jacobian.shape[1]
+    got = np.zeros(x.size, np.float32)
+    inside = np.zeros(x.size, np.bool_)
+    off, weight = np.zeros(x.size), np.zeros(x.size)
+    whole, total = np.zeros((n, n)), np.zeros(n)
+    for at in range(steps + 1):
+        _asked(plane, valid, x, y, warp, got, inside)
+        ncc[:] = _agreement(value, got, inside, block, ncc.size)
+        held = _weighed(value, got, ncc, block, inside, off, weight)
+        normal[:] = 0
+        right[:] = 0
+        _gathered(jacobian, weight, off, block, normal, right)
+        if at == steps or held < 20:
+            return False
+        for i in range(n):
+            total[i] = right[:, i].sum()
+            for j in range(n):
+                whole[i, j] = normal[:, i, j].sum()
+        if not _solved(whole, total):
+            return False
+        way = np.zeros((3, 3))
+        for i in range(n):
+            if not abs(total[i]) < 0.5:
+                return False
+            way -= total[i] * ways[i]
+        # the step taken back: the matrix exponential of what leads there, times -1
+        moved, power = np.eye(3), np.eye(3)
+        for k in range(1, 9):
+            power = _times(power, way) / k
+            moved += power
+        new = _times(warp, _times(back, _times(moved, to)))
+        new /= new[2, 2]
+        for i in range(3):
+            for j in range(3):
+                if not np.isfinite(new[i, j]):
+                    return False
+        far = _apart(warp, new, places)
+        warp[:] = new
+        if far < least:
+            return True
+    return False
+
+
 class Descent:
     """Descends from any start between one level of a picture and the same level of another."""
 
@@ -207,7 +357,8 @@ class Descent:
             columns.append(
                 rise[:, 0] * (d[:, 0] - x * d[:, 2]) + rise[:, 1] * (d[:, 1] - y * d[:, 2])
             )
-        self._jacobian = np.column_stack(columns)
+        self._jacobian = np.ascontiguousarray(np.column_stack(columns))
+        self._back = np.linalg.inv(self._to)
 
     def beside(self, other: Level) -> Descent:
         """The same between this level and that of yet another picture."""
@@ -217,67 +368,21 @@ class Descent:
 
     def run(self, warp: Matrix, steps: int = 30, least: float = 0.002) -> Fit:
         """From a warp on, until the next step is shorter than ``least`` pixels."""
-        back = np.linalg.inv(self._to)
         of, other = self.of, self._other
-        got = np.zeros(of.x.size, np.float32)
-        inside = np.zeros(of.x.size, np.bool_)
         n = self._jacobian.shape[1]
         ncc = np.zeros(of.blocks)
         normal, right = np.zeros((of.blocks, n, n)), np.zeros((of.blocks, n))
-        for at in range(steps + 1):
-            _asked(other.plane, other.valid, of.x, of.y, warp, got, inside)
-            ncc = _agreement(of.value, got, inside, of.block, of.blocks)
-            weight = (ncc**POWER)[of.block] * inside
-            off, weight = _off(of.value, got, weight, ncc[of.block] > 0.5)
-            normal[:], right[:] = 0, 0
-            _gathered(self._jacobian, weight, off, of.block, normal, right)
-            if at == steps or weight.sum() < 20:
-                break
-            step = _solved(normal.sum(0), right.sum(0))
-            if step is None:
-                break
-            change = back @ np.linalg.inv(moved_along(self.model, step)) @ self._to
-            new = warp @ change
-            new /= new[2, 2]
-            if not np.isfinite(new).all():
-                break
-            moved = apart(warp, new, self.size)
-            warp = new
-            if moved < least:
-                break
+        made = np.array(warp, float)
+        settled = _descended(
+            other.plane, other.valid, of.x, of.y, of.value, of.block, self._jacobian, GENERATORS[self.model],
+            self._to, self._back, grid(self.size), steps, least, made, ncc, normal, right,
+        )  # fmt: skip
         score = float((ncc[of.block] ** 3).mean()) if of.x.size else 0.0
         agrees = float((ncc > 0.6).sum() / max(of.area, 1))
-        return Fit(warp, score, min(agrees, 1.0), ncc, normal, right)
+        return Fit(made, score, min(agrees, 1.0), ncc, normal, right, bool(settled))
 
     def displaced(self, step: NDArray[np.float64]) -> NDArray[np.float64]:
         """How far a small step along the generators moves places of the picture, (25, 2) pixels."""
-        change = np.linalg.inv(self._to) @ moved_along(self.model, step) @ self._to
+        change = self._back @ moved_along(self.model, step) @ self._to
         places = grid(self.size)
         return mapped(change, places) - places
-
-
-def _off(
-    value: NDArray[np.float32], got: NDArray[np.float32], weight: NDArray[np.float64], agree: NDArray[np.bool_]
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
-    """How far each pixel is off once gain and offset are taken out, and what it then counts."""
-    a, b = value.astype(np.float64), got.astype(np.float64)
-    total = weight.sum()
-    if total <= 0:
-        return a - b, weight
-    ma, mb = (weight * a).sum() / total, (weight * b).sum() / total
-    vb = (weight * (b - mb) ** 2).sum()
-    gain = (weight * (a - ma) * (b - mb)).sum() / max(vb, 1e-9)
-    gain = min(max(gain, 0.5), 2.0)
-    off = gain * (b - mb) + ma - a
-    held = agree & (weight > 0)
-    spread = 1.4826 * float(np.median(np.abs(off[held]))) if held.any() else 1.0
-    part = off / (TUKEY * max(spread, 0.02))
-    return off, weight * np.where(np.abs(part) < 1, (1 - part * part) ** 2, 0)
-
-
-def _solved(normal: NDArray[np.float64], right: NDArray[np.float64]) -> NDArray[np.float64] | None:
-    try:
-        step = np.linalg.solve(normal + np.eye(len(normal)) * 1e-9 * np.trace(normal), right)
-    except np.linalg.LinAlgError:
-        return None
-    return np.asarray(step) if np.isfinite(step).all() and np.abs(step).max() < 0.5 else None

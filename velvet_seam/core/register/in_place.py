@@ -105,7 +105,7 @@ def line_up(
         warp = within(model, scaled(fit.warp, ratio), levels[n].size)
         descent = Descent(levels[n], others[n], model)
         fit = descent.run(warp, steps=30 if n == count - 1 else 12)
-        tried.append((_spread(descent, fit) / levels[n].scale, fit, descent, levels[n].scale))
+        tried.append((spread_of(descent, fit) / levels[n].scale, fit, descent, levels[n].scale))
     at = min(range(count), key=lambda n: tried[n][0])
     spread, fit, descent, scale = tried[at]
     beside = tried[min(at + 1, count - 1) if at + 1 < count else at - 1] if count > 1 else tried[at]
@@ -152,7 +152,7 @@ def _structured(level: Level) -> bool:
     return bool(inside.any()) and float(level.plane[inside].std()) > 0.35
 
 
-def _spread(descent: Descent, fit: Fit) -> float:
+def spread_of(descent: Descent, fit: Fit) -> float:
     """How much the warp changes when an eighth of the picture is left out: a jackknife (J. Tukey, 1958) over groups of
     blocks, as displacement, root mean square over the picture."""
     of = descent.of

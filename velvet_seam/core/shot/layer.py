@@ -14,9 +14,11 @@ from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.motion import Echo, Passage, Stir
 from velvet_seam.core.shot.pins import Pins
 from velvet_seam.core.shot.seam import Seam
+from velvet_seam.core.shot.track import Track
 from velvet_seam.core.sources import Source
 from velvet_seam.core.timing.animated import Animated, Keyframes, integral
 from velvet_seam.core.timing.bounds import Bounds
+from velvet_seam.core.timing.following import Follow
 from velvet_seam.core.timing.rate import Seconds
 from velvet_seam.core.words import Id, Name, Part
 
@@ -167,6 +169,8 @@ class Layer(Part):
     span: Span
     time: TimeMap = TimeMap()
     place: Place
+    follow: Follow = Follow()
+    tracks: tuple[Track, ...] = Field((), max_length=40)
     arrive: Passage = Passage()
     leave: Passage = Passage()
     stir: Stir = Stir()

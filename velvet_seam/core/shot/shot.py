@@ -14,8 +14,10 @@ from velvet_seam.core.masks import OutlineKeys, Vertex
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.layer import MAX_FRAME, Layer, SoundTrack
 from velvet_seam.core.shot.mark import Mark
+from velvet_seam.core.shot.track import Track
 from velvet_seam.core.shot.upgrades import UPGRADES
 from velvet_seam.core.timing.animated import Keyframes
+from velvet_seam.core.timing.following import Follow
 from velvet_seam.core.timing.rate import FrameRate
 from velvet_seam.core.words import Colour, Name, Part
 
@@ -120,7 +122,7 @@ def references(part: object) -> Iterator[tuple[str, Use]]:
         for one in part:
             yield from references(one)
     elif isinstance(
-        part, Keyframes | OutlineKeys | CurveKeys | Vertex
+        part, Keyframes | OutlineKeys | CurveKeys | Vertex | Track | Follow
     ):  # many, and nothing but numbers
         return
     elif isinstance(part, BaseModel):

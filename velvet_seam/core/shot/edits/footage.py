@@ -52,6 +52,7 @@ class ReplaceFootage(EditBase):
         ]
         return revised(
             thing,
+            tracks=(),  # they were measured in what it showed
             source=(NestedSource if self.nested else FootageSource)(footage=self.footage),
             place=revised(
                 thing.place,

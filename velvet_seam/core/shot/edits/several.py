@@ -32,6 +32,7 @@ from velvet_seam.core.shot.edits.time import (
     Split,
     Trim,
 )
+from velvet_seam.core.shot.edits.tracks import FollowTrack, RemoveTrack, SetTrack
 from velvet_seam.core.shot.edits.values import SetValues
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.words import Name
@@ -42,7 +43,7 @@ SINGLE: tuple[type[EditBase], ...] = (
     ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample, AddLookPart, MoveLookPart, WearLook,
     MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse, CloseGap,
     AddStroke, Repeat, LoopOver, AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
-    GroupLayers, TakeApart, Bake, Unbake,
+    GroupLayers, TakeApart, Bake, Unbake, SetTrack, RemoveTrack, FollowTrack,
 )  # fmt: skip
 """All kinds of edits; a new one is named here."""
 

@@ -1,0 +1,78 @@
+"""The centre of a source or of a part of a look aimed at a track: as keyframes, which can then be moved and changed."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.register.warps import mapped
+from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.timing.animated import Keyframe, Keyframes
+from velvet_seam.core.timing.bounds import bounds_of
+
+PAIRS = (("across", "down"), ("x", "y"))
+"""What a centre is called, in per cent of the layer's picture."""
+
+NEAR = 0.02
+"""Per cent: what moves by less from frame to frame than a straight line says needs no keyframe of its own."""
+
+
+def centres(layer: Layer) -> dict[str, tuple[str, str]]:
+    """What of a layer has a centre: by ``source``, or the id of a part of its look, the paths of both values."""
+    found = {}
+    parts: list[tuple[str, str, Any]] = [("source", "source", layer.source)]
+    parts += [(one.id, f"look.parts.{one.id}", one) for one in layer.look.parts]
+    for name, path, part in parts:
+        for across, down in PAIRS:
+            bounds = bounds_of(type(part), across) if across in type(part).model_fields else None
+            if bounds and bounds.unit == "%" and down in type(part).model_fields:
+                found[name] = (f"{path}.{across}", f"{path}.{down}")
+    return found
+
+
+def aimed(
+    lies: Lying, layer: Layer, part: str, leader: Layer, tracks: tuple[str, ...]
+) -> dict[str, Any]:
+    """Values that put a centre of a layer where the middle of some tracks is seen, at each of its frames.
+
+    Raises:
+        Problem: it has no centre there, or the tracks are gone.
+    """
+    paths = centres(layer).get(part)
+    if paths is None:
+        raise Problem(f"{layer.name} has no centre there that could be aimed. Nothing was changed.")
+    size = np.array(lies.size(layer), float)
+    places = []
+    for frame in range(layer.span.first, layer.span.last + 1):
+        points = lies.points_seen(leader, tracks, frame)
+        if points is None:
+            raise Problem("That track is no longer there. Nothing was changed.")
+        whole, moved = lies.matrix(layer, frame), lies.moved(layer, frame)
+        whole = whole if moved is None else moved @ whole
+        own = mapped(np.asarray(np.linalg.inv(whole), np.float64), points.mean(0)[None])[0]
+        places.append(100 * own / size)
+    return {path: _moving([float(one[n]) for one in places]) for n, path in enumerate(paths)}
+
+
+def _moving(values: list[float]) -> Any:
+    """A value a frame as keyframes, without those that a straight line between others says."""
+    low, high = -200.0, 300.0
+    kept, n = [0], 0
+    while n < len(values) - 1:
+        end = n + 1
+        while end + 1 < len(values) and end - n < 12 and _straight(values, n, end + 1):
+            end += 1
+        kept.append(end)
+        n = end
+    keys = tuple(Keyframe(frame=n, value=round(min(max(values[n], low), high), 3)) for n in kept)
+    return Keyframes(keys=keys).model_dump(mode="json")
+
+
+def _straight(values: list[float], first: int, last: int) -> bool:
+    step = (values[last] - values[first]) / (last - first)
+    return all(
+        abs(values[n] - values[first] - step * (n - first)) < NEAR for n in range(first + 1, last)
+    )
