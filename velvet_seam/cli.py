@@ -1,4 +1,4 @@
-"""The ``velvet-seam`` command: serve, demo, render, matte, probe, lineup."""
+"""The ``velvet-seam`` command: serve, demo, render, matte, probe, lineup, plate, track, passes."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import shutil
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from velvet_seam.core.problem import Problem
 
@@ -66,7 +66,36 @@ def _parser() -> argparse.ArgumentParser:
     lineup.add_argument("--frame-of-b", type=int, default=None, metavar="N", help="else the same")
     lineup.add_argument("--time", choices=["sound", "picture"], help="compare them in time, too")
 
+    _of_takes(commands)
     return parser
+
+
+def _of_takes(commands: Any) -> None:
+    """What is asked of one take."""
+    plate = commands.add_parser(
+        "plate", help="write what a clip shows when nobody is there as PNG, and say how sure it is"
+    )
+    plate.add_argument("clip", type=Path, metavar="CLIP")
+    plate.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.png")
+
+    track = commands.add_parser("track", help="follow a point or a plane through a clip, as JSON")
+    track.add_argument("clip", type=Path, metavar="SHOT.json|CLIP")
+    track.add_argument("--layer", metavar="NAME", help="of a shot file: whose clip")
+    track.add_argument("--frame", type=int, default=0, metavar="N", help="of the clip, where it is")
+    track.add_argument(
+        "--at", required=True, metavar="X,Y[,…]", help="a point, or the four corners of a plane, clip pixels"
+    )  # fmt: skip
+    track.add_argument(
+        "--size", type=float, metavar="PX", help="of what is looked at around a point"
+    )
+
+    passes = commands.add_parser(
+        "passes", help="find the passes of a repeated camera move in a clip, as JSON"
+    )
+    passes.add_argument("clip", type=Path, metavar="CLIP")
+    passes.add_argument(
+        "--match", action="store_true", help="and which frames of them show the same"
+    )
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -90,12 +119,33 @@ def main(arguments: list[str] | None = None) -> int:
                 )
             )
             return 0
+        if given.command in ("plate", "track", "passes"):
+            from velvet_seam.work.take_more import passes_file, plate_file, track_file
+
+            if given.command == "passes":
+                print(passes_file(given.clip, given.match))
+                return 0
+            print(
+                plate_file(given.clip, given.output)
+                if given.command == "plate"
+                else track_file(
+                    given.clip, given.layer, given.frame, _numbers(given.at), given.size
+                )
+            )
+            return 0
         return _probe(given.file)
     except Problem as problem:
         print(f"velvet-seam: {problem}", file=sys.stderr)
         return 2
     except KeyboardInterrupt:
         return 130
+
+
+def _numbers(text: str) -> list[float]:
+    try:
+        return [float(one) for one in text.split(",")]
+    except ValueError:
+        raise Problem("Places are numbers with commas between, such as 320,410.") from None
 
 
 def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:

@@ -118,6 +118,10 @@ class Jobs:
         """End it well; ``sentence``: what a person is to know of what was made."""
         self._set(identity, state="done", file=file, bytes=bytes, sentence=sentence, ended=now())
 
+    def note(self, identity: str, delivery: str) -> None:
+        """Keep what was found beside what was asked for."""
+        self._set(identity, delivery=delivery)
+
     def fail(self, identity: str, sentence: str) -> None:
         """End work that is still open with a sentence; ended work stays as it is."""
         JobRow.update(state="failed", sentence=sentence, ended=now()).where(

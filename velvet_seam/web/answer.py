@@ -11,6 +11,7 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
 from velvet_seam.core.around import AROUND
+from velvet_seam.core.engine.aiming import centres
 from velvet_seam.core.engine.clip_time import runs_out
 from velvet_seam.core.looks import GROUPS as GROUPS_OF_LOOKS
 from velvet_seam.core.looks import LOOKS
@@ -24,6 +25,7 @@ from velvet_seam.core.picture.lettering import lacking
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot, references
+from velvet_seam.core.shot.track import Track
 from velvet_seam.core.shot.windows import drawn_windows
 from velvet_seam.core.shot.written import piece_of
 from velvet_seam.core.sources import GENERATED, NestedSource
@@ -34,6 +36,7 @@ from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.context import Context, templates
+from velvet_seam.web.track_facts import TrackFacts, all_tracks, track_facts, track_known
 from velvet_seam.web.values import Values, choices
 
 AS_IT_IS = "As it is"
@@ -107,9 +110,14 @@ def parts_of(
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
         "below": below, "items": items, "groups": GROUPS, "ways": WAYS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
-        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "table_here": lambda one: context.library.tables.path(one).exists(), "lacking": lacking, "drawn_windows": drawn_windows, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: _card_key(context, one) for one in shot.layers}, "cameras": _cameras(shot, thing), "pictures": _pictures(context, kind),
+        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "table_here": lambda one: context.library.tables.path(one).exists(), "lacking": lacking, "drawn_windows": drawn_windows, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: _card_key(context, one) for one in shot.layers}, "cameras": _cameras(shot, thing), "pictures": _pictures(context, kind), "track_facts": lambda one: _facts_of_tracks(context, shot, one), "all_tracks": all_tracks, "track_known": track_known, "centres": centres,
     }  # fmt: skip
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
+
+
+def _facts_of_tracks(context: Context, shot: Shot, layer: Layer) -> list[TrackFacts]:
+    shows = layer.source.shows
+    return track_facts(shot, layer, context.library.footage.get(shows).probe) if shows else []
 
 
 def _pictures(context: Context, kind: str) -> list[FootageItem]:
@@ -154,6 +162,8 @@ def _dump(part: Any) -> Any:
         return {"points": len(part.keys[0].value), "keys": len(part.keys)}
     if isinstance(part, CurveKeys):
         return {"keys": len(part.keys)}
+    if isinstance(part, Track):
+        return {"name": part.name}
     if isinstance(part, tuple):
         if part and isinstance(part[0], Vertex):
             return {"points": len(part), "keys": 0}

@@ -34,9 +34,11 @@ from velvet_seam.web import (
     matching,
     nesting,
     opening,
+    passing,
     plates,
     renders,
     shots,
+    tracking,
     warming,
     windows,
     working,
@@ -54,7 +56,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching, holding, plates, working,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching, holding, plates, tracking, passing, working,
 )  # fmt: skip
 """What has addresses of its own."""
 

@@ -17,7 +17,8 @@ from velvet_seam.core.engine.plan import View
 from velvet_seam.core.passages import WAYS
 from velvet_seam.core.picture.blends import NAMES, blend_of
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.edits import read_edit
+from velvet_seam.core.shot.edits import left_behind, read_edit
+from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sources import GENERATED
 from velvet_seam.core.words import Id, kind_of
 from velvet_seam.web.answer import (
@@ -135,8 +136,18 @@ def shelf(identity: str, request: Request, context: Ctx) -> Response:
 @router.post("/edits", response_class=Answer)
 def edit(identity: str, body: EditRequest, request: Request, context: Ctx) -> Response:
     """Apply an edit; answers with the new state and the changed fragments."""
-    new = read_edit(body.edit)
-    standing = context.library.shots.edit(identity, new, check_references(context, identity))
+    new, check = read_edit(body.edit), check_references(context, identity)
+    behind: list[str] = []
+
+    def checked(before: Shot, after: Shot) -> None:
+        check(before, after)
+        behind.extend(left_behind(before, after))
+
+    standing = context.library.shots.edit(identity, new, checked)
+    if behind:
+        names = " and ".join([", ".join(behind[:-1]), behind[-1]] if len(behind) > 1 else behind)
+        said = f"{names} followed a track that is gone now, and stand where their own values say. Undo brings it back."
+        return answer(request, context, standing, body, said=said)
     return answer(request, context, standing, body)
 
 

@@ -391,7 +391,8 @@ class Painter:
         corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]])
         lies = Lying(shot, self._material)
         at = min(max(ask.frame, layer.span.first), layer.span.last)
-        there = corners @ np.linalg.inv(lies.matrix(layer, at)).T
+        whole, moved = lies.matrix(layer, at), lies.moved(layer, at)
+        there = corners @ np.linalg.inv(whole if moved is None else moved @ whole).T
         there /= there[:, 2:]
         height, width = pictures[0].shape[:2]
         per = (width / material.width, height / material.height)

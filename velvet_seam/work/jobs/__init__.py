@@ -49,6 +49,9 @@ JOBS: tuple[JobKind, ...] = (
     JobKind("hold", "hold"),
     JobKind("plate", "plate"),
     JobKind("drift", "drift"),
+    JobKind("track", "track"),
+    JobKind("passes", "passes"),
+    JobKind("carry", "carry"),
 )
 """All kinds; a new one is named here."""
 

@@ -112,7 +112,7 @@ bench.addEventListener("saving", () => {
 // what is chosen is marked at once, before the server has answered; its controls are on their way
 function mark() {
   for (const one of document.querySelectorAll("#stack [data-choose]")) {
-    const here = one.dataset.choose === bench.chosen || (one.matches(".card") && ["look", "around"].includes(bench.kind) && one.dataset.choose === `layer:${bench.target}`)
+    const here = one.dataset.choose === bench.chosen || (one.matches(".card") && ["look", "around", "track"].includes(bench.kind) && one.dataset.choose === `layer:${bench.target}`)
       || (bench.kind === "lineup" && one.dataset.choose === `seam:${bench.target}`);
     one.classList.toggle("chosen", here);
     for (const name of ["aria-pressed", "aria-current"]) if (one.hasAttribute(name)) one.setAttribute(name, here);

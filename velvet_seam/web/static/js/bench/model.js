@@ -91,7 +91,7 @@ export class Bench extends EventTarget {
   sheetOf(choice) {
     const [kind, id] = choice.split(":");
     const bare = this.thing(id)?.source?.kind === "camera"; // which has neither
-    return kind === "layer" && !bare && ["look", "around"].includes(this.kind) && id !== this.target ? `${this.kind}:${id}` : choice;
+    return kind === "layer" && !bare && ["look", "around", "track"].includes(this.kind) && id !== this.target ? `${this.kind}:${id}` : choice;
   }
 
   /** Resolves when all that was sent has been answered. */
@@ -223,16 +223,17 @@ export class Bench extends EventTarget {
   /** Take over what others have changed as soon as the hand is free. */
   async catchUp() {
     clearTimeout(this.changing);
-    const again = () => { this.changing = setTimeout(() => this.catchUp(), 150); };
+    const again = (after = 150) => { this.changing = setTimeout(() => this.catchUp(), after); };
     if (this.saving || this.trial) { again(); return; }
     this.told.delete(this.state.stamp);
     if (!this.told.size) return;
     const { chosen, told } = this, before = this.state.stamp;
     this.told = new Set();
-    const answer = await this.parts(chosen).catch(() => null);
+    let silent = false; // nothing answers just now: a shot that is gone is not asked for again
+    const answer = await this.parts(chosen).catch((problem) => { silent = problem.message === "no answer"; return null; });
     if (!answer || this.saving || this.trial || this.chosen !== chosen || this.state.stamp !== before) {
       for (const one of told) this.told.add(one);
-      if (answer) again();
+      if (answer || silent) again(answer ? 150 : 2000);
     } else if (answer.state.stamp !== before) this.take(answer, chosen);
   }
 

@@ -52,7 +52,8 @@ export class Handles {
     }
     const layer = bench.layer;
     if (!layer || layer.hidden || layer.locked || !inSpan(layer, bench.frame) || this.picture.playing) return;
-    if (["layer", "around", "lineup"].includes(bench.kind)) this.place.render(layer, place ?? layer.place);
+    if (bench.kind === "track") this.tracks.render(layer);
+    else if (["layer", "around", "lineup"].includes(bench.kind)) this.place.render(layer, place ?? layer.place);
     else this.masks.render(layer, mask);
     if (this.box) this.renderMarquee(this.box);
   }
@@ -237,6 +238,7 @@ export class Handles {
   dragHandle(node, start) {
     const layer = this.bench.layer;
     const { grab } = node.dataset;
+    if (grab.startsWith("track")) return this.tracks.drag(layer, node, start);
     const change = grab.startsWith("mask") ? this.masks.change(layer, node, start)
       : grab === "motion-key" ? this.path.change(layer, node, start) : this.place.change(layer, node, start);
     if (!change) return null;

@@ -1,5 +1,5 @@
 // Masks on the picture: from a mask's own coordinates to the canvas, outlines, and curves.
-import { layerMap } from "../handles/geometry.js";
+import { before, layerMap, through as seenThrough } from "../handles/geometry.js";
 import { outlineAt, valueAt } from "../time/moving.js";
 
 const FAR = 6000;
@@ -9,10 +9,7 @@ export function maskMap(mask, layer, at, canvas, stray, size = null) {
   const turn = (valueAt(mask.rotation ?? 0, at) * Math.PI) / 180;
   const c = Math.cos(turn), s = Math.sin(turn);
   const x = valueAt(mask.x, at), y = valueAt(mask.y, at);
-  const base = mask.fixed === "canvas"
-    ? { scale: 1, toCanvas: (u, v) => ({ x: u + canvas.width / 2, y: v + canvas.height / 2 }),
-      toSource: (px, py) => ({ u: px - canvas.width / 2, v: py - canvas.height / 2 }) }
-    : layerMap(layer.place, at, stray, size);
+  const base = followed(mask.fixed === "canvas" ? canvasMap(canvas, stray) : layerMap(layer.place, at, stray, size), stray?.masks?.[mask.id]);
   return {
     base,
     unit: base.scale,
@@ -22,6 +19,26 @@ export function maskMap(mask, layer, at, canvas, stray, size = null) {
       const du = q.u - x, dv = q.v - y;
       return { u: c * du + s * dv, v: -s * du + c * dv };
     },
+  };
+}
+
+/** What is fixed to the canvas moves with cameras, but not with the track that its layer follows. */
+function canvasMap({ width, height }, stray) {
+  const own = (p, from, to) => (from || to ? before(from, seenThrough(to, p)) : p);
+  return {
+    scale: 1,
+    toCanvas: (u, v) => own({ x: u + width / 2, y: v + height / 2 }, stray?.camera, stray?.canvas),
+    toSource: (px, py) => { const { x, y } = own({ x: px, y: py }, stray?.canvas, stray?.camera); return { u: x - width / 2, v: y - height / 2 }; },
+  };
+}
+
+/** The same for a mask that a track moves, turns and scales by nine numbers. */
+function followed(base, by) {
+  if (!by) return base;
+  return {
+    scale: base.scale * Math.hypot(by[0], by[3]),
+    toCanvas: (u, v) => { const { x, y } = seenThrough(by, { x: u, y: v }); return base.toCanvas(x, y); },
+    toSource: (px, py) => { const { u, v } = base.toSource(px, py), { x, y } = before(by, { x: u, y: v }); return { u: x, v: y }; },
   };
 }
 

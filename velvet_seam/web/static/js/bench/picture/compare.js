@@ -46,7 +46,8 @@ export class Compare {
     bench.addEventListener("chosen", () => {
       // who lines up wants to see both; who goes elsewhere sees what was seen before
       const here = bench.kind === "lineup";
-      if (here && bench.way === "joined") { this.own = true; bench.see("compare"); }
+      const pair = bench.shot.layers.filter((one) => one.source.footage).length > 1;
+      if (here && pair && bench.way === "joined") { this.own = true; bench.see("compare"); }
       else if (!here && this.own && bench.way === "compare") bench.see("joined");
       if (!here) this.own = false;
     });
@@ -124,10 +125,15 @@ export class Compare {
     if (!document.getElementById("tab-lineup") || !layer?.source.footage || bench.trial || bench.saving || bench.playing) return;
     const key = `${layer.id} ${bench.frame} ${bench.state.stamp} ${this.model} ${this.more.beside}`;
     if (this.told?.key === key) { this.label(this.told); return; }
+    if (this.asked === key) return;
     this.asked = key;
+    // what is not wanted any more is let go of: it would keep a connection from an edit
+    this.asking?.abort();
+    this.asking = new AbortController();
     const words = new URLSearchParams({ frame: bench.frame, model: this.model, beside: this.more.beside ?? "" });
-    const answer = await fetch(`/shots/${bench.id}/line-up/${layer.id}?${words}`).catch(() => null);
+    const answer = await fetch(`/shots/${bench.id}/line-up/${layer.id}?${words}`, { signal: this.asking.signal }).catch(() => null);
     if (this.asked !== key) return;
+    this.asked = null;
     if (!answer?.ok) { this.failed(); return; }
     this.tell({ ...(await answer.json()), key, layer: layer.id });
   }

@@ -10,6 +10,9 @@ const WORK = {
   bake: ["Baking", "Baked.", "Not baked"],
   hold: ["Measuring every frame", "Every frame is in register.", "Stopped"],
   drift: ["Measuring the light of every frame", "The light is matched.", "Stopped"],
+  passes: ["Looking at every frame", "The passes are known.", "Stopped"],
+  carry: ["Carrying it on", "The outline is carried on.", "Stopped"],
+  track: ["Following", "It is followed.", "Stopped"],
   plate: ["Making the plate", "The plate is in your footage.", "Stopped"],
 };
 
@@ -159,7 +162,7 @@ export class Layers {
       ...(here ? [{ do: "move-in-time", target: ids[n], by: bench.frame - one.span.first }] : []),
     ]);
     if (!edits.length || !(await bench.editAll(`duplicate ${layers.length} layers`, edits))) return;
-    await bench.choose(`${["seam", "look", "around"].includes(bench.kind) ? bench.kind : "layer"}:${ids[0]}`);
+    await bench.choose(`${["seam", "look", "around", "track"].includes(bench.kind) ? bench.kind : "layer"}:${ids[0]}`);
     bench.chooseAlso(ids.slice(1), true);
   }
 
