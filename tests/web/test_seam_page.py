@@ -47,6 +47,7 @@ def settled(page: Page) -> None:
     until(
         page,
         "+document.getElementById('picture').dataset.revision === velvetSeam.bench.state.revision"
+        " && +document.getElementById('picture').dataset.frame === velvetSeam.bench.frame"
         " && !velvetSeam.picture.slot.busy",
     )
     page.wait_for_timeout(150)

@@ -131,11 +131,13 @@ export class Compare {
     this.asking?.abort();
     this.asking = new AbortController();
     const words = new URLSearchParams({ frame: bench.frame, model: this.model, beside: this.more.beside ?? "" });
-    const answer = await fetch(`/shots/${bench.id}/line-up/${layer.id}?${words}`, { signal: this.asking.signal }).catch(() => null);
+    // null where it failed, or was let go of, be it while its answer came in
+    const found = await fetch(`/shots/${bench.id}/line-up/${layer.id}?${words}`, { signal: this.asking.signal })
+      .then((answer) => (answer.ok ? answer.json() : null)).catch(() => null);
     if (this.asked !== key) return;
     this.asked = null;
-    if (!answer?.ok) { this.failed(); return; }
-    this.tell({ ...(await answer.json()), key, layer: layer.id });
+    if (!found) { this.failed(); return; }
+    this.tell({ ...found, key, layer: layer.id });
   }
 
   failed() {
