@@ -166,7 +166,7 @@ def test_a_correction_changes_its_neighbourhood_alone(
         json={"layer": low, "frame": 12, "places": place.tolist(), "name": "Middle"},
     )
     assert ended(client, identity, "track")["state"] == "done"
-    before = document(client, identity)["layers"][0]["tracks"][1]
+    before = document(client, identity)["layers"][0]["tracks"][-1]
     # another thing of the card, from frame 30 on
     other = to_canvas(layer, (corners(30).mean(0) + [12, 4])[None])
     client.post(
@@ -174,7 +174,7 @@ def test_a_correction_changes_its_neighbourhood_alone(
         json={"layer": low, "frame": 30, "places": other.tolist(), "track": before["id"]},
     )
     assert ended(client, identity, "track")["state"] == "done"
-    after = document(client, identity)["layers"][0]["tracks"][1]
+    after = document(client, identity)["layers"][0]["tracks"][-1]
     assert (after["name"], after["by_hand"]) == ("Middle", [12, 30])
     assert after["path"][:13] == before["path"][:13]
     assert np.abs(np.array(after["path"][30]) - (corners(30).mean(0) + [12, 4])).max() < 0.1
