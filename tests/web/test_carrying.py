@@ -9,7 +9,7 @@ from fastapi.testclient import TestClient
 from tests.web.test_holding import ended
 from tests.web.test_nesting import document
 from tests.web.test_requests import edit
-from tests.web.test_tracking import HOME, SIZE, carried, moved, new_shot
+from tests.web.test_tracking import CANVAS, SIZE, carried, moved, new_shot
 from velvet_seam.core.masks import DrawnMask
 from velvet_seam.core.shot.carry import carried_outline, in_source
 from velvet_seam.store.tables import database
@@ -61,7 +61,7 @@ def seen(shot: dict, frame: int) -> np.ndarray:
 
 
 def test_an_outline_is_carried_on_and_back(client: TestClient):
-    shot, (layer,) = new_shot(client, (carried(), "card.mp4"))
+    shot, (layer,) = new_shot(client, CANVAS, (carried(), "card.mp4"))
     edit(client, shot, do="add-mask", layer=layer, mask=mask_at(12))
     assert np.abs(seen(document(client, shot), 12) - ring(12)).max() < 0.01
     for frames in (15, -12):
@@ -93,11 +93,10 @@ def test_what_is_set_elsewhere_stays(client: TestClient):
     assert (
         np.abs(in_source(more.model_copy(update={"outline": now}), 9, SIZE) - ring(9)).max() < 0.02
     )
-    assert HOME.shape == (4, 2)
 
 
 def test_what_cannot_be_carried_on_is_refused(client: TestClient):
-    shot, (layer,) = new_shot(client, (carried(), "card.mp4"))
+    shot, (layer,) = new_shot(client, CANVAS, (carried(), "card.mp4"))
     edit(client, shot, do="add-mask", layer=layer, mask={"kind": "box", "id": "m-b"})
     edit(client, shot, do="add-mask", layer=layer, mask={**mask_at(0), "fixed": "canvas"})
     for mask, sentence, status in (

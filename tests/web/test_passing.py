@@ -12,9 +12,10 @@ from fastapi.testclient import TestClient
 
 from bench.passes import take
 from bench.register import drawn
-from tests.web.test_holding import at, ended, placed
+from tests.web.test_holding import ended, placed
 from tests.web.test_nesting import document
-from tests.web.test_requests import png, send
+from tests.web.test_requests import png
+from tests.web.test_tracking import new_shot
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.shot.shot import load
 from velvet_seam.store.tables import database
@@ -45,20 +46,8 @@ def written(frames: list[np.ndarray]) -> bytes:
     return out.getvalue()
 
 
-def begun(client: TestClient, *files: tuple[bytes, str]) -> tuple[str, list[str]]:
-    answer = client.post(
-        "/shots", data={"canvas": "free", "width": "960", "height": "540"}, follow_redirects=False
-    )
-    shot = answer.headers["location"].rsplit("/", 1)[1]
-    for data, name in files:
-        client.post(
-            f"/shots/{shot}/layers", json={"footage": send(client, data, name).json()["id"]}
-        )
-    return shot, [one["id"] for one in document(client, shot)["layers"]]
-
-
 def test_a_layer_of_each_pass_shows_the_same_at_every_frame(client: TestClient):
-    shot, (layer,) = begun(client, (written(TAKE.frames), "rail.mp4"))
+    shot, (layer,) = new_shot(client, (960, 540), (written(TAKE.frames), "rail.mp4"))
     assert client.post(f"/shots/{shot}/passes", json={"layer": layer}).status_code == 200
     told = ended(client, shot, "passes")
     assert told["sentence"] == "3 passes in rail."
@@ -99,14 +88,15 @@ def test_a_layer_of_each_pass_shows_the_same_at_every_frame(client: TestClient):
     assert np.median(off) < 0.6  # the nearest frame
     assert np.median(in_place) < 0.3  # canvas pixels, of which a pixel of the clip is two
     assert np.quantile(in_place, 0.95) < 1.5
-    assert isinstance(at(layers[2]["place"]["x"], 5), float)
     client.post(f"/shots/{shot}/undo", json={})
     assert len(document(client, shot)["layers"]) == 1
 
 
 def test_what_has_no_passes_is_said(client: TestClient):
     still = [TAKE.frames[0]] * 20
-    shot, (layer, card) = begun(client, (written(still), "still.mp4"), (png(), "card.png"))
+    shot, (layer, card) = new_shot(
+        client, (960, 540), (written(still), "still.mp4"), (png(), "card.png")
+    )
     client.post(f"/shots/{shot}/passes", json={"layer": layer})
     told = ended(client, shot, "passes")
     assert told["state"] == "failed"

@@ -78,6 +78,7 @@ def test_a_lantern_is_followed_and_a_moon_hung_onto_it(blank: Page):
     page.click("#tab-layer")
     for frame in (20, 50):
         go(page, frame)
+        until(page, "Boolean(velvetSeam.picture.stray?.camera)")
         camera = np.array(page.evaluate("velvetSeam.picture.stray.camera")).reshape(3, 3)
         went = truth(frame).mean(0) - truth(20).mean(0)
         assert np.abs(camera[:2, 2] - went).max() < 1.5
@@ -123,6 +124,7 @@ def test_a_point_is_set_right_by_hand_held_still_and_taken_off(blank: Page):
     for frame in (62, 50):
         go(page, frame)
         until(page, "velvetSeam.picture.stray.camera")
+        until(page, "Boolean(velvetSeam.picture.stray?.camera)")
         camera = np.array(page.evaluate("velvetSeam.picture.stray.camera")).reshape(3, 3)
         place = camera @ [*now[frame], 1]
         assert np.abs(place[:2] - now[50]).max() < 0.1

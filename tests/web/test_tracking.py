@@ -20,6 +20,7 @@ from velvet_seam.store.tables import database
 from velvet_seam.web.app import create_app
 
 SIZE, FRAMES = (480, 360), 40
+CANVAS = (960, 720)
 SCENE = drawn(960)
 CARD = cv2.resize(drawn(961), (490, 490), interpolation=cv2.INTER_AREA)
 HALF = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
@@ -74,10 +75,12 @@ def carried(hidden: range = range(0)) -> bytes:
     return out.getvalue()
 
 
-def new_shot(client: TestClient, *files: tuple[bytes, str]) -> tuple[str, list[str]]:
-    answer = client.post(
-        "/shots", data={"canvas": "free", "width": "960", "height": "720"}, follow_redirects=False
-    )
+def new_shot(
+    client: TestClient, canvas: tuple[int, int], *files: tuple[bytes, str]
+) -> tuple[str, list[str]]:
+    """A shot of layers that show files, and the layers' names."""
+    form = {"canvas": "free", "width": str(canvas[0]), "height": str(canvas[1])}
+    answer = client.post("/shots", data=form, follow_redirects=False)
     shot = answer.headers["location"].rsplit("/", 1)[1]
     for data, name in files:
         footage = send(client, data, name).json()["id"]
@@ -94,7 +97,9 @@ def to_canvas(layer: dict, points: np.ndarray) -> np.ndarray:
 
 @pytest.fixture(scope="module")
 def shot(client: TestClient) -> tuple[str, str, str]:
-    shot, (low, high) = new_shot(client, (carried(), "card.mp4"), (png((230, 20, 230)), "star.png"))
+    shot, (low, high) = new_shot(
+        client, CANVAS, (carried(), "card.mp4"), (png((230, 20, 230)), "star.png")
+    )
     edit(
         client, shot, do="set-values", target=low, values={"place.rotation": 10, "place.scale": 170}
     )
@@ -188,7 +193,7 @@ def test_a_correction_changes_its_neighbourhood_alone(
 
 
 def test_what_is_hidden_is_said_to_be_lost(client: TestClient):
-    identity, (low,) = new_shot(client, (carried(range(15, 24)), "hidden.mp4"))
+    identity, (low,) = new_shot(client, CANVAS, (carried(range(15, 24)), "hidden.mp4"))
     layer = document(client, identity)["layers"][0]
     places = to_canvas(layer, corners(3)).tolist()
     client.post(
@@ -212,7 +217,7 @@ def test_what_cannot_be_followed_is_refused_with_the_reason(
     client: TestClient, shot: tuple[str, str, str]
 ):
     identity, low, high = shot
-    sky, (bare,) = new_shot(client, (smooth(), "sky.mp4"))
+    sky, (bare,) = new_shot(client, CANVAS, (smooth(), "sky.mp4"))
 
     def refused(where: str, **body: object) -> str:
         answer = client.post(f"/shots/{where}/track", json=body)
@@ -235,6 +240,13 @@ def test_what_cannot_be_followed_is_refused_with_the_reason(
     jobs.pause(jobs.add("track", identity, "x", delivery="{}"))
     assert "already" in refused(identity, layer=low, frame=0, places=middle)
     assert client.delete(f"/shots/{identity}/working/track").status_code == 204
+    assert client.post(f"/shots/{sky}/group", json={"layers": [bare]}).status_code == 200
+    (group,) = (one["id"] for one in document(client, sky)["layers"])
+    assert "bake it first" in refused(sky, layer=group, frame=0, places=middle)
+    for what in ("hold", "plate", "passes"):
+        answer = client.post(f"/shots/{sky}/{what}", json={"layer": group})
+        assert answer.status_code == 422, what
+        assert "bake it first" in answer.json()["problem"]
 
 
 def smooth() -> bytes:
@@ -255,7 +267,7 @@ def smooth() -> bytes:
 
 
 def test_what_followed_a_track_that_goes_is_named(client: TestClient):
-    identity, (low, high) = new_shot(client, (carried(), "card.mp4"), (png(), "star.png"))
+    identity, (low, high) = new_shot(client, CANVAS, (carried(), "card.mp4"), (png(), "star.png"))
     track = {"id": "t-a", "name": "Card", "first": 0, "path": [[9, 9], [12, 9]]}
     edit(client, identity, do="set-track", layer=low, track=track)
     edit(client, identity, do="follow-track", layer=high, follow={"layer": low, "tracks": ["t-a"]})

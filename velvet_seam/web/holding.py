@@ -13,11 +13,10 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Ctx
+from velvet_seam.web.takes import take_of
 from velvet_seam.web.working import one_at_a_time
 
 router = APIRouter(prefix="/shots/{identity}")
-
-MOST_FRAMES = 10_000
 
 
 class Holding(ChosenRequest):
@@ -48,15 +47,9 @@ def hold(identity: str, body: Holding, request: Request, context: Ctx) -> Respon
                 "There is no other layer whose shake could be followed. Nothing was changed."
             )
         measured = other
-    shows = measured.source.shows
-    if shows is None or context.library.footage.get(shows).probe.kind != "clip":
-        raise Problem(f"{measured.name} is no clip: nothing shakes in it. Nothing was changed.")
+    take_of(context, measured, "nothing shakes in it", "Nothing was changed.")
     if not (layer.span.holds(frame) and measured.span.holds(frame)):
         raise Problem("Put the playhead where the layer is seen. Nothing was changed.")
-    if layer.span.length > MOST_FRAMES:
-        raise Problem(
-            f"That is longer than {MOST_FRAMES:,} frames. Split it first. Nothing was changed."
-        )
     told = json.dumps({"layer": layer.id, "measured": measured.id, "frame": frame})
     context.library.jobs.add(
         "hold", identity, measured.name, total=layer.span.length, delivery=told

@@ -18,11 +18,10 @@ from velvet_seam.core.words import Id
 from velvet_seam.store.jobs import OPEN
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
+from velvet_seam.web.takes import take_of
 from velvet_seam.web.working import one_at_a_time
 
 router = APIRouter(prefix="/shots/{identity}")
-
-MOST_FRAMES = 10_000
 
 
 class Passing(ChosenRequest):
@@ -37,14 +36,7 @@ def passes(identity: str, body: Passing, request: Request, context: Ctx) -> Resp
     standing = context.library.shots.get(identity)
     shot = standing.shot
     layer = shot.layer(body.layer)
-    shows = layer.source.shows
-    item = context.library.footage.get(shows) if shows else None
-    if item is None or item.probe.kind != "clip" or item.nested:
-        raise Problem(f"{layer.name} is no clip: no camera moves in it. Nothing was changed.")
-    if layer.span.length > MOST_FRAMES:
-        raise Problem(
-            f"That is longer than {MOST_FRAMES:,} frames. Split it first. Nothing was changed."
-        )
+    shows = take_of(context, layer, "no camera moves in it", "Nothing was changed.").id
     one_at_a_time(
         context,
         identity,

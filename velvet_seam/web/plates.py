@@ -9,10 +9,10 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from velvet_seam.core.engine.clip_time import frame_shown
-from velvet_seam.core.problem import Problem
 from velvet_seam.core.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Ctx
+from velvet_seam.web.takes import take_of
 from velvet_seam.web.working import one_at_a_time
 
 router = APIRouter(prefix="/shots/{identity}")
@@ -33,15 +33,12 @@ def plate(identity: str, body: Plating, request: Request, context: Ctx) -> Respo
     standing = context.library.shots.get(identity)
     shot = standing.shot
     layer = shot.layer(body.layer)
-    shows = layer.source.shows
-    if shows is None or context.library.footage.get(shows).probe.kind != "clip":
-        raise Problem(
-            f"{layer.name} is no clip: there is nothing to see behind anybody in it. Nothing was made."
-        )
+    clip = take_of(
+        context, layer, "there is nothing behind anybody in it", "Nothing was made.", longest=None
+    ).probe
     one_at_a_time(
         context, identity, "plate", "A plate is being made in this shot already. Nothing was made."
     )
-    clip = context.library.footage.get(shows).probe
     fills = [
         frame_shown(
             clip,

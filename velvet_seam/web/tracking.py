@@ -22,11 +22,12 @@ from velvet_seam.core.shot.carry import mask_of
 from velvet_seam.core.shot.edits import SetValues, Several
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.shot.track import MOST_FRAMES, Track, corners_of
+from velvet_seam.core.shot.track import Track, corners_of
 from velvet_seam.core.words import Id, Name, copy_free
 from velvet_seam.store.folder import new_id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
+from velvet_seam.web.takes import take_of
 from velvet_seam.web.working import one_at_a_time
 
 router = APIRouter(prefix="/shots/{identity}")
@@ -167,16 +168,7 @@ def _side(drawn: float | None, whole: np.ndarray, short: int) -> float:
 
 def _frames(context: Context, shot: Shot, layer: Layer) -> tuple[Probe, range]:
     """The clip of a layer, and the frames of it that the layer shows."""
-    shows = layer.source.shows
-    item = context.library.footage.get(shows) if shows else None
-    if item is None or item.probe.kind != "clip" or item.nested:
-        raise Problem(f"{layer.name} is no clip: nothing moves in it. Nothing was followed.")
-    if item.missing:
-        raise Problem(f"{item.complaint} Nothing was followed.")
-    if layer.span.length > MOST_FRAMES:
-        raise Problem(
-            f"That is longer than {MOST_FRAMES:,} frames. Split it first. Nothing was followed."
-        )
+    item = take_of(context, layer, "nothing moves in it", "Nothing was followed.")
     numbers = [frame_shown(item.probe, layer.time, n, shot.rate) for n in range(layer.span.length)]
     return item.probe, range(min(numbers), max(numbers) + 1)
 

@@ -217,7 +217,7 @@ export class Bench extends EventTarget {
    * first, so none is forgotten before a state has come that was asked for after it. */
   changed(stamp) {
     this.told.add(stamp);
-    this.catchUp();
+    return this.catchUp();
   }
 
   /** Take over what others have changed as soon as the hand is free. */

@@ -127,7 +127,7 @@ export class Layers {
       }
       line.end();
       say({ done: told.sentence || done, cancelled: `${not}; nothing was changed.` }[told.state] ?? told.sentence, told.state === "failed");
-      if (told.state === "done") bench.changed(told.stamp);
+      if (told.state === "done") await bench.changed(told.stamp);
       return;
     }
   }

@@ -8,6 +8,7 @@ export class Tracks {
   constructor(bench, handles, watch) {
     Object.assign(this, { bench, handles, watch });
     this.moved = null; // where the track under the hand is, canvas pixels before what moves the layer
+    this.pending = null; // what is being followed: drawn where it was set, until it is
     this.active = null;
     handles.tracks = this;
     this.acts = {
@@ -56,7 +57,12 @@ export class Tracks {
     const answer = await this.bench.send("track", { layer: layer.id, frame: this.bench.frame, ...body, places: seen }).catch(() => null);
     if (!answer) return;
     this.active = answer.track;
-    this.watch("track");
+    const pending = this.pending = { layer: layer.id, id: answer.track, frame: this.bench.frame, kind: body.kind, size: body.size, points: body.places.map(([x, y]) => ({ x, y })) };
+    this.handles.render();
+    this.watch("track").then(() => {
+      if (this.pending === pending) this.pending = null;
+      this.handles.render();
+    });
   }
 
   /** A drawn outline along what it goes round, over the next frames or those before. */
@@ -109,17 +115,30 @@ export class Tracks {
   /** Where the points of a track are drawn: under the hand where that has it. */
   points(layer, track) {
     if (this.moved?.id === track.id) return this.moved.points;
+    const { pending } = this;
+    if (pending?.id === track.id && pending.frame === this.bench.frame) return pending.points;
     const flat = this.handles.stray(layer).tracks?.[track.id];
     if (!flat) return null;
     return Array.from({ length: flat.length / 2 }, (_, n) => ({ x: flat[2 * n], y: flat[2 * n + 1] }));
   }
 
   render(layer) {
-    const stray = this.handles.stray(layer);
+    const stray = this.handles.stray(layer), { pending } = this;
+    if (pending?.layer === layer.id && pending.frame === this.bench.frame && !layer.tracks.some((one) => one.id === pending.id)) this.renderPending(layer, pending);
     for (const track of layer.tracks) {
       const points = this.points(layer, track);
       if (points) this.renderTrack(layer, track, points, Math.round(stray.source ?? 0) - track.first);
     }
+  }
+
+  /** A region just drawn, while it is followed. */
+  renderPending(layer, { kind, size, points }) {
+    const { handles } = this;
+    const [[x, y], ...more] = points.map((p) => handles.point(p));
+    if (kind === "plane") { add(handles.svg, "path", { class: "track-line waiting", d: `M${[[x, y], ...more].map((p) => p.join(" ")).join("L")}Z` }); return; }
+    const half = Math.max(6, ((size ?? LEAST) * handles.picture.rect.k) / 2);
+    add(handles.svg, "rect", { class: "track-line waiting", x: x - half, y: y - half, width: 2 * half, height: 2 * half, rx: 3 });
+    add(handles.svg, "path", { class: "track-line waiting", d: `M${x - 7} ${y}H${x + 7}M${x} ${y - 7}V${y + 7}` });
   }
 
   renderTrack(layer, track, points, at) {
