@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 from dataclasses import asdict
 from fractions import Fraction
 from typing import Any
@@ -20,13 +21,16 @@ from velvet_seam.core.register.in_place import SAID
 from velvet_seam.core.register.in_time import WORDS
 from velvet_seam.core.register.warps import Model
 from velvet_seam.core.shot.edits import SetValues, Several
-from velvet_seam.core.shot.in_time import lag, moved_by
+from velvet_seam.core.shot.in_time import exact, lag, moved_by
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.words import Id
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
+from velvet_seam.web.takes import take_of
+from velvet_seam.web.working import one_at_a_time
 from velvet_seam.work.asks import Lines, LineUp
+from velvet_seam.work.jobs.in_time import takes_beside
 from velvet_seam.work.studio import SOON
 from velvet_seam.work.together import By, together
 
@@ -123,9 +127,9 @@ async def _in_time(
     }
     if not found.found:
         return told | {"said": WORDS[found.why]}
-    told["later"] = float(lag(layer, other, _exact(found.offset), shot.rate) * shot.rate)
+    told["later"] = float(lag(layer, other, exact(found.offset), shot.rate) * shot.rate)
     if found.other is not None:
-        told["other"] = float(lag(layer, other, _exact(found.other), shot.rate) * shot.rate)
+        told["other"] = float(lag(layer, other, exact(found.other), shot.rate) * shot.rate)
     return told
 
 
@@ -142,7 +146,7 @@ async def put_in_time(identity: str, body: Together, request: Request, context: 
         if told["why"]:
             raise Problem(f"{told['said']} Nothing was changed.")
         later = told["other"] if body.other and "other" in told else told["later"]
-        by = _exact(later / float(shot.rate))
+        by = exact(later / float(shot.rate))
         label = f"{layer.name[:50]} in time with {told['name'][:50]}"
     edits = tuple(moved_by(layer, by, shot.rate))
     if not edits:
@@ -152,9 +156,35 @@ async def put_in_time(identity: str, body: Together, request: Request, context: 
     return answer(request, context, after, body)
 
 
-def _exact(seconds: float) -> Fraction:
-    """Seconds to a hundredth of a sample."""
-    return Fraction(round(seconds * 4_800_000), 4_800_000)
+class AllTogether(ChosenRequest):
+    """All other takes of a shot to be put in time with a layer."""
+
+    layer: Id
+    by: By = "sound"
+
+
+@router.post("/together", response_class=Answer)
+def put_all_in_time(identity: str, body: AllTogether, request: Request, context: Ctx) -> Response:
+    standing = context.library.shots.get(identity)
+    shot = standing.shot
+    layer = shot.layer(body.layer)
+    so = "Nothing was changed."
+    item = take_of(context, layer, "it has no time of its own", so)
+    if layer.time.speed != 100:
+        raise Problem(
+            f"{layer.name} does not run at its own speed, so nothing can be put in time with it. {so}"
+        )
+    if body.by == "sound" and not item.probe.has_sound:
+        raise Problem(f"{item.name} has no sound. {so}")
+    if not takes_beside(context.library, shot, item.id, body.by):
+        raise Problem(f"There is no other take in this shot to put in time with {layer.name}. {so}")
+    one_at_a_time(
+        context, identity, "in-time", f"Takes of this shot are being compared already. {so}"
+    )
+    told = json.dumps({"layer": layer.id, "by": body.by})
+    context.library.jobs.add("in-time", identity, layer.name, delivery=told)
+    context.queue.wake()
+    return answer(request, context, standing, body)
 
 
 def _told(standing: Standing, found: Lines) -> dict[str, Any]:

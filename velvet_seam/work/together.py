@@ -23,36 +23,61 @@ SMALL = 64
 """Shorter side of the pictures in which movement is measured."""
 
 
+class Takes:
+    """Footage that is compared by what is heard or moves in it; each is read once.
+
+    Args:
+        rate: frames a second at which movement is measured.
+    """
+
+    def __init__(self, library: Library, by: By, rate: float) -> None:
+        self._library, self._by, self._rate = library, by, rate
+        self._known: dict[str, NDArray[np.floating] | None] = {}
+
+    def read(self, identity: str) -> NDArray[np.floating] | None:
+        """What is heard, or how much moves from frame to frame; None where nothing is heard.
+
+        Raises:
+            Problem: it is no clip, where pictures are asked for, or its file is not here.
+        """
+        if identity not in self._known:
+            read = self._heard if self._by == "sound" else self._movement
+            self._known[identity] = read(identity)
+        return self._known[identity]
+
+    def compared(self, first: str, second: str) -> InTime:
+        """When the second piece of footage shows or sounds what the first does."""
+        one, other = self.read(first), self.read(second)
+        if one is None or other is None:
+            return nothing("silent")
+        if self._by == "sound":
+            return by_sound(one.astype(np.float32), other.astype(np.float32))
+        return by_picture(one.astype(np.float64), other.astype(np.float64), self._rate)
+
+    def _heard(self, identity: str) -> NDArray[np.floating] | None:
+        heard = self._library.sound_of(identity)
+        if heard is None:
+            return None
+        return np.asarray(heard[: MOST_SECONDS * RATE].mean(1), np.float32)
+
+    def _movement(self, identity: str) -> NDArray[np.floating]:
+        item = self._library.footage.get(identity)
+        if item.missing:
+            raise Problem(f"{item.complaint} Nothing was changed.")
+        if item.probe.kind != "clip":
+            raise Problem(f"{item.name} is no clip: nothing moves in it. Nothing was changed.")
+        material = self._library.materials(preview=True)(identity)
+        return movement(material.read, item.probe.frames, float(item.probe.rate), self._rate)
+
+
 def together(library: Library, first: str, second: str, by: By) -> InTime:
     """When the second piece of footage shows or sounds what the first does.
 
     Raises:
         Problem: one of them is no clip, where pictures are asked for, or its file is not here.
     """
-    if by == "sound":
-        heard = [library.sound_of(one) for one in (first, second)]
-        if any(one is None for one in heard):
-            return nothing("silent")
-        mono = [
-            np.asarray(one[: MOST_SECONDS * RATE].mean(1), np.float32)
-            for one in heard
-            if one is not None
-        ]
-        return by_sound(mono[0], mono[1])
-    rate = float(library.footage.get(first).probe.rate)
-    curves = [_movement(library, one, rate) for one in (first, second)]
-    return by_picture(curves[0], curves[1], rate)
-
-
-def _movement(library: Library, identity: str, rate: float) -> NDArray[np.float64]:
-    """How much moves from frame to frame of a clip, at a rate of frames a second."""
-    item = library.footage.get(identity)
-    if item.missing:
-        raise Problem(f"{item.complaint} Nothing was changed.")
-    if item.probe.kind != "clip":
-        raise Problem(f"{item.name} is no clip: nothing moves in it. Nothing was changed.")
-    material = library.materials(preview=True)(identity)
-    return movement(material.read, item.probe.frames, float(item.probe.rate), rate)
+    rate = float(library.footage.get(first).probe.rate) if by == "picture" else 0.0
+    return Takes(library, by, rate).compared(first, second)
 
 
 def movement(

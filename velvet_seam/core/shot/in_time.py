@@ -1,4 +1,4 @@
-"""A layer moved in time to where another one shows or sounds the same."""
+"""A layer or a sound moved in time to where another one shows or sounds the same."""
 
 from __future__ import annotations
 
@@ -6,10 +6,21 @@ from fractions import Fraction
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import EditBase, MoveInTime, SetValues, Trim
-from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.layer import Layer, SoundTrack
 
 
-def lag(layer: Layer, other: Layer, offset: Fraction, rate: Fraction) -> Fraction:
+def exact(seconds: float) -> Fraction:
+    """Seconds to a hundredth of a sample.
+
+    >>> exact(0.5)
+    Fraction(1, 2)
+    """
+    return Fraction(round(seconds * 4_800_000), 4_800_000)
+
+
+def lag(
+    layer: Layer | SoundTrack, other: Layer | SoundTrack, offset: Fraction, rate: Fraction
+) -> Fraction:
     """How much later a layer is to be, in seconds, so that it shows what another one does; it is ``offset`` later in
     its footage.
 
@@ -26,7 +37,7 @@ def lag(layer: Layer, other: Layer, offset: Fraction, rate: Fraction) -> Fractio
     return here - there - offset
 
 
-def moved_by(layer: Layer, by: Fraction, rate: Fraction) -> list[EditBase]:
+def moved_by(layer: Layer | SoundTrack, by: Fraction, rate: Fraction) -> list[EditBase]:
     """The edits that make a layer later by so many seconds: by whole frames, and what is left by its clip's own time.
     What would lie before the shot is trimmed off.
 

@@ -52,6 +52,7 @@ JOBS: tuple[JobKind, ...] = (
     JobKind("track", "track"),
     JobKind("passes", "passes"),
     JobKind("carry", "carry"),
+    JobKind("in-time", "in_time"),
 )
 """All kinds; a new one is named here."""
 

@@ -29,6 +29,7 @@ export class InTime {
     const { told, by } = this;
     for (const one of document.querySelectorAll("[data-line-by]")) one.setAttribute("aria-pressed", one.dataset.lineBy === by);
     document.getElementById("time-measure").hidden = by === "hand";
+    document.getElementById("time-all").hidden = by === "hand";
     document.getElementById("time-hand").hidden = by !== "hand";
     const move = document.getElementById("time-move"), other = document.getElementById("time-other");
     move.hidden = !told || Boolean(told.why) || Math.abs(told.later) < 0.02;

@@ -13,6 +13,7 @@ const WORK = {
   passes: ["Looking at every frame", "The passes are known.", "Stopped"],
   carry: ["Carrying it on", "The outline is carried on.", "Stopped"],
   track: ["Following", "It is followed.", "Stopped"],
+  "in-time": ["Comparing the takes", "They are in time.", "Stopped"],
   plate: ["Making the plate", "The plate is in your footage.", "Stopped"],
 };
 
@@ -42,6 +43,7 @@ export class Layers {
       group: ({ targets }) => this.group(targets.filter((one) => one.seam)),
       plate: ({ layer, dataset }) => this.plate(layer, dataset),
       drift: ({ layer }) => this.drift(layer),
+      "all-in-time": ({ layer }) => this.allInTime(layer),
       hold: ({ layer, dataset }) => this.hold(layer, dataset),
       bake: ({ layer }) => this.bake(layer),
       unbake: ({ layer }) => bench.edit({ do: "unbake", layer: layer.id }),
@@ -112,6 +114,11 @@ export class Layers {
   /** Light matched on every frame. */
   async drift(layer) {
     if (await this.bench.send("drift", { layer: layer.id, beside: this.compare.more.beside, frame: this.bench.frame }).catch(() => null)) this.watch("drift");
+  }
+
+  /** All other takes put in time with this one. */
+  async allInTime(layer) {
+    if (await this.bench.send("together", { layer: layer.id, by: this.compare.time.by }).catch(() => null)) this.watch("in-time");
   }
 
   async watch(what) {
