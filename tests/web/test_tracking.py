@@ -160,6 +160,54 @@ def test_a_star_stuck_to_it_goes_where_it_goes(client: TestClient, shot: tuple[s
         )
 
 
+def seen(client: TestClient, identity: str, frame: int) -> np.ndarray:
+    data = client.get(f"/shots/{identity}/picture.jpg", params={"frame": frame, "side": 540}).content
+    return cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR).astype(int)
+
+
+def test_a_star_is_put_onto_the_plane_and_its_way_made_keyframes(
+    client: TestClient, shot: tuple[str, str, str]
+):
+    identity, low, high = shot
+    before = document(client, identity)
+    layer = before["layers"][0]
+    track = layer["tracks"][0]["id"]
+    body = {"layer": high, "of": low, "track": track, "frame": 12}
+    assert client.post(f"/shots/{identity}/onto", json=body).status_code == 200
+    for n in (0, 12, 39):
+        picture = seen(client, identity, n)
+        red = (picture[..., 2] > 160) & (picture[..., 1] < 110) & (picture[..., 0] > 160)
+        want = np.zeros(red.shape, np.uint8)
+        k = red.shape[1] / 960
+        cv2.fillConvexPoly(want, np.round(to_canvas(layer, corners(n)) * k).astype(np.int32), 1)
+        assert (red & (want > 0)).sum() / (red | (want > 0)).sum() > 0.95
+    for how in ("plane", "turn", "stretch"):
+        follow = {"layer": low, "tracks": [track], "how": how, "frame": 12}
+        edit(client, identity, do="follow-track", layer=high, follow=follow)
+        live = [seen(client, identity, n) for n in (0, 5, 12, 39)]
+        assert client.post(f"/shots/{identity}/keyed", json={"layer": high}).status_code == 200
+        star = document(client, identity)["layers"][1]
+        assert star["follow"]["tracks"] == []
+        moved = star["place"]["pins"]["top_left_x"] if how == "plane" else star["place"]["rotation"]
+        assert len(moved["keys"]) > 5
+        for n, one in zip((0, 5, 12, 39), live, strict=True):
+            off = np.abs(seen(client, identity, n) - one).max(2)
+            assert (off > 60).mean() < 0.0005, (how, n)  # but for a rim of a hundredth of a pixel
+        client.post(f"/shots/{identity}/undo", json={})
+
+    def refused(route: str, **told: object) -> str:
+        answer = client.post(f"/shots/{identity}/{route}", json=told)
+        assert answer.status_code in (404, 422)
+        return answer.json()["problem"]
+
+    assert "no longer there" in refused("onto", layer=high, of=low, track="t-no", frame=3)
+    assert "follows nothing" in refused("keyed", layer=low)
+    edit(client, identity, do="set-values", target=high, values={"place.pins.top_left_x": {"keys": [{"frame": 0, "value": 3}]}})  # fmt: skip
+    assert "corners of this layer move" in refused("onto", **body)
+    while document(client, identity) != before:
+        client.post(f"/shots/{identity}/undo", json={})
+
+
 def test_a_correction_changes_its_neighbourhood_alone(
     client: TestClient, shot: tuple[str, str, str]
 ):

@@ -23,6 +23,7 @@ from velvet_seam.web import (
     copying,
     files,
     find,
+    following,
     footage,
     holding,
     keep_frame,
@@ -56,7 +57,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching, holding, plates, tracking, passing, working,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching, holding, plates, tracking, following, passing, working,
 )  # fmt: skip
 """What has addresses of its own."""
 

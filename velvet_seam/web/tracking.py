@@ -11,7 +11,6 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import Field
 
-from velvet_seam.core.engine.aiming import aimed
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.media.probe import Probe
@@ -19,7 +18,6 @@ from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.register.tracking import SAID, unfit
 from velvet_seam.core.register.warps import mapped
 from velvet_seam.core.shot.carry import mask_of
-from velvet_seam.core.shot.edits import SetValues, Several
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.track import Track, corners_of
@@ -134,27 +132,6 @@ def carry(identity: str, body: Carrying, request: Request, context: Ctx) -> Resp
     )
     context.queue.wake()
     return answer(request, context, standing, body)
-
-
-class Aiming(ChosenRequest):
-    """A centre of a layer, of its ``source`` or of a part of its look, aimed at tracks of a layer: keyframes."""
-
-    layer: Id
-    part: Id = "source"
-    of: Id
-    tracks: tuple[Id, ...] = Field(min_length=1, max_length=16)
-
-
-@router.post("/aim", response_class=Answer)
-def aim(identity: str, body: Aiming, request: Request, context: Ctx) -> Response:
-    shot = context.library.shots.get(identity).shot
-    layer, leader = shot.layer(body.layer), shot.layer(body.of)
-    lies = Lying(shot, lambda one: context.library.footage.get(one).probe)
-    values = aimed(lies, layer, body.part, leader, body.tracks)
-    edit = Several(
-        label=f"{layer.name[:60]} aimed at a track", edits=(SetValues(target=layer.id, values=values),)
-    )  # fmt: skip
-    return answer(request, context, context.library.shots.edit(identity, edit), body)
 
 
 def _side(drawn: float | None, whole: np.ndarray, short: int) -> float:

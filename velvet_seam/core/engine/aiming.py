@@ -10,14 +10,17 @@ from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.warps import mapped
 from velvet_seam.core.shot.layer import Layer
-from velvet_seam.core.timing.animated import Keyframe, Keyframes
 from velvet_seam.core.timing.bounds import bounds_of
+from velvet_seam.core.timing.thinned import thinned
 
 PAIRS = (("across", "down"), ("x", "y"))
 """What a centre is called, in per cent of the layer's picture."""
 
 NEAR = 0.02
 """Per cent: what moves by less from frame to frame than a straight line says needs no keyframe of its own."""
+
+REACH = -200.0, 300.0
+"""Per cent of the picture, between which a centre lies."""
 
 
 def centres(layer: Layer) -> dict[str, tuple[str, str]]:
@@ -54,25 +57,6 @@ def aimed(
         whole = whole if moved is None else moved @ whole
         own = mapped(np.asarray(np.linalg.inv(whole), np.float64), points.mean(0)[None])[0]
         places.append(100 * own / size)
-    return {path: _moving([float(one[n]) for one in places]) for n, path in enumerate(paths)}
-
-
-def _moving(values: list[float]) -> Any:
-    """A value a frame as keyframes, without those that a straight line between others says."""
-    low, high = -200.0, 300.0
-    kept, n = [0], 0
-    while n < len(values) - 1:
-        end = n + 1
-        while end + 1 < len(values) and end - n < 12 and _straight(values, n, end + 1):
-            end += 1
-        kept.append(end)
-        n = end
-    keys = tuple(Keyframe(frame=n, value=round(min(max(values[n], low), high), 3)) for n in kept)
-    return Keyframes(keys=keys).model_dump(mode="json")
-
-
-def _straight(values: list[float], first: int, last: int) -> bool:
-    step = (values[last] - values[first]) / (last - first)
-    return all(
-        abs(values[n] - values[first] - step * (n - first)) < NEAR for n in range(first + 1, last)
-    )
+    low, high = REACH
+    held = np.clip(np.array(places), low, high)
+    return {path: thinned(held[:, n].tolist(), NEAR) for n, path in enumerate(paths)}

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from velvet_seam.core.engine.corners import corners_of, pulls_to
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.picture.placement import Matrix
 from velvet_seam.core.problem import Problem
@@ -14,7 +15,6 @@ from velvet_seam.core.register.warps import Model, mapped
 from velvet_seam.core.shot.layer import SCALES, Layer
 from velvet_seam.core.shot.mask_moves import Change, points_brought
 from velvet_seam.core.shot.mask_moves import mapped as each
-from velvet_seam.core.shot.pins import CORNERS
 from velvet_seam.core.timing.animated import Keyframe, Keyframes
 from velvet_seam.core.timing.at import At
 
@@ -88,14 +88,6 @@ def _pulled(lies: Lying, layer: Layer, frame: int, change: Matrix) -> dict[str, 
         raise Problem(
             "The corners of this layer move, so it cannot be pulled into place. Nothing was changed."
         )
-    width, height = lies.size(layer)
-    plain, whole = lies.plain(layer, frame), lies.matrix(layer, frame)
-    corners = np.array([(0, 0), (width, 0), (width, height), (0, height)], float)
-    pulled = mapped(np.linalg.inv(plain) @ change @ whole, corners) - corners
-    if not np.isfinite(pulled).all() or np.abs(pulled).max() > 16384:
-        raise Problem("That would turn the layer inside out. Nothing was changed.")
-    return {
-        f"place.pins.{name}_{way}": round(float(off), 4)
-        for name, pair in zip(CORNERS, pulled, strict=True)
-        for way, off in zip("xy", pair, strict=True)
-    }
+    size = lies.size(layer)
+    seen = mapped(np.asarray(change @ lies.matrix(layer, frame), np.float64), corners_of(size))
+    return dict(pulls_to(lies.plain(layer, frame), seen, size))

@@ -20,6 +20,8 @@ export class Tracks {
       "follow-track": ({ layer, dataset }) => this.follow(layer, dataset.of, dataset.track),
       "follow-how": ({ layer, dataset }) => this.set(layer, { ...layer.follow, how: dataset.how }),
       "follow-here": ({ layer }) => this.set(layer, { ...layer.follow, frame: bench.frame }),
+      "follow-keyed": ({ layer }) => bench.send("keyed", { layer: layer.id }).catch(() => null),
+      "put-onto": ({ layer, dataset }) => bench.send("onto", { layer: layer.id, of: dataset.of, track: dataset.track, frame: bench.frame }).catch(() => null),
       "follow-none": ({ layer }) => this.set(layer, {}),
       "carry-outline": ({ layer, dataset }) => this.carry(layer, dataset.part),
       "go-to": ({ dataset }) => { bench.tell("pause"); bench.go(Number(dataset.frame)); },
