@@ -104,7 +104,7 @@ def test_light_is_matched_over_time_and_undone(takes: Page):
     assert after < 1
     assert float(words.split()[0]) == pytest.approx(STOPS["right"], abs=0.12)
     page.click("[data-do='drift']")
-    until(page, "velvetSeam.bench.layer.look.parts[0].slope_red.keys?.length > 90", 60)
+    until(page, "velvetSeam.bench.layer.look.parts[0].slope_red.keys?.length > 90", 120)
     assert state(page, "layer.look.parts.length") == 1  # in the place of the one before
     page.locator("[data-do='match'][data-lend]").click()
     until(page, "velvetSeam.bench.layer.look.parts[0].strength === 60")

@@ -161,7 +161,9 @@ def test_a_star_stuck_to_it_goes_where_it_goes(client: TestClient, shot: tuple[s
 
 
 def seen(client: TestClient, identity: str, frame: int) -> np.ndarray:
-    data = client.get(f"/shots/{identity}/picture.jpg", params={"frame": frame, "side": 540}).content
+    data = client.get(
+        f"/shots/{identity}/picture.jpg", params={"frame": frame, "side": 540}
+    ).content
     return cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR).astype(int)
 
 

@@ -3,29 +3,21 @@
 from __future__ import annotations
 
 import json
-import time
 
 from velvet_seam.core.engine.baking import bake
 from velvet_seam.core.media.probe import probe
-from velvet_seam.core.problem import Cancelled, Problem
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import Bake
 from velvet_seam.core.sources import NestedSource
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
+from velvet_seam.work.progress import Progress
 
 
 def do(library: Library, job: JobRow) -> None:
     told = json.loads(job.delivery)
     shot = library.shots.get(told["shot"]).shot
-    said = 0.0
-
-    def each(done: int) -> None:
-        nonlocal said
-        if time.monotonic() - said > 0.25 or done == shot.length:
-            said = time.monotonic()
-            if not library.jobs.progress(job.id, done, shot.length):
-                raise Cancelled
-
+    each = Progress(library, job, shot.length)
     path = library.folder.incoming()
     materials = library.materials(preview=False, steady=True)
     try:

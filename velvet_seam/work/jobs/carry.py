@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 import json
-import time
 
 import cv2
 import numpy as np
 
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.lying import Lying
-from velvet_seam.core.problem import Cancelled, Problem
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.carrying import carried
 from velvet_seam.core.register.levels import Grey
 from velvet_seam.core.shot.carry import carried_outline, in_source, mask_of
 from velvet_seam.core.shot.edits import SetValues, Several
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
+from velvet_seam.work.progress import Progress
 
 LEAST_SURE = 0.3
 """Of the points so many must be seen, or a person is told."""
@@ -43,16 +43,13 @@ def do(library: Library, job: JobRow) -> None:
         return np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGBA2GRAY), np.uint8)
 
     per = item.probe.width / grey(begin).shape[1]
-    found, said, unsure = {}, 0.0, 0
+    found, unsure, progress = {}, 0, Progress(library, job, len(frames))
     for number, one in zip(
         frames, carried(grey, in_source(mask, begin, size) / per, begin, frames), strict=True
     ):
         found[number] = (one.points * per, one.turned)
         unsure += one.sure < LEAST_SURE
-        if time.monotonic() - said > 0.25:
-            said = time.monotonic()
-            if not library.jobs.progress(job.id, len(found), len(frames)):
-                raise Cancelled
+        progress(len(found))
     now = mask_of(library.shots.get(job.target).shot.layer(layer.id), mask.id)[1]
     keys = carried_outline(now, begin, found, size)
     edit = SetValues(target=layer.id, values={f"{path}.outline": keys.model_dump(mode="json")})

@@ -6,11 +6,12 @@ import json
 
 from velvet_seam.core.analyse.match import gain_of
 from velvet_seam.core.engine.engine import Engine
-from velvet_seam.core.problem import Cancelled, Problem
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.lent_light import Gain, drifting, given_light
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
 from velvet_seam.work.lighting import shown_by_both
+from velvet_seam.work.progress import Progress
 
 SIDE = 216
 """Shorter side at which frames are measured."""
@@ -27,13 +28,13 @@ def do(library: Library, job: JobRow) -> None:
     frames = range(first, min(layer.span.last, other.span.last, shot.length - 1) + 1)
     engine = Engine(library.materials(preview=True), passing=True)
     gains: dict[int, Gain] = {}
+    progress = Progress(library, job, len(frames))
     for done, frame in enumerate(frames, 1):
         pair = [engine.taken(shot, frame, one.id, SIDE).copy() for one in (other, layer)]
         found = gain_of(pair[0], pair[1], shown_by_both(pair[0], pair[1]))
         if found is not None:
             gains[frame] = found
-        if not library.jobs.progress(job.id, done, len(frames)):
-            raise Cancelled
+        progress(done)
     if len(gains) < max(2, LEAST_FOUND * len(frames)):
         raise Problem(
             f"Only on {len(gains)} of {len(frames)} frames both show enough of the same. Line them up first. "

@@ -4,7 +4,6 @@ another layer is made to shake with it."""
 from __future__ import annotations
 
 import json
-import time
 
 import cv2
 import numpy as np
@@ -13,7 +12,7 @@ from numpy.typing import NDArray
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.lining import held_still
 from velvet_seam.core.engine.lying import Lying
-from velvet_seam.core.problem import Cancelled, Problem
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.holding import Held
 from velvet_seam.core.register.warps import Matrix, scaled
 from velvet_seam.core.shot.edits import SetValues, Several
@@ -21,6 +20,7 @@ from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
+from velvet_seam.work.progress import Progress
 
 LEAST_FOUND = 0.7
 """Of all frames so many must be told, for the others to be what lies between."""
@@ -73,7 +73,7 @@ def _warps(
     first = grey(shown(frame))
     per = item.probe.width / first.shape[1]
     known: dict[int, Matrix | None] = {}  # by source frame: a slow clip shows each for several
-    said, done = 0.0, 0
+    done, progress = 0, Progress(library, job, len(frames))
     # from the held frame on, and from it back: each begins where the one beside it was
     for order in (range(frame, frames.stop), range(frame - 1, frames.start - 1, -1)):
         held = Held(first)
@@ -82,10 +82,7 @@ def _warps(
             if own not in known:
                 known[own] = held.warp_to(grey(own))
             done += 1
-            if time.monotonic() - said > 0.25:
-                said = time.monotonic()
-                if not library.jobs.progress(job.id, done, len(frames)):
-                    raise Cancelled
+            progress(done)
     found = ((number, known.get(shown(number))) for number in frames)
     return {number: scaled(warp, per) for number, warp in found if warp is not None}
 

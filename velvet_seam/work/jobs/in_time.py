@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from fractions import Fraction
 
-from velvet_seam.core.problem import Cancelled, Problem
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.several import Tied, tied
 from velvet_seam.core.shot.edits import EditBase, Several
 from velvet_seam.core.shot.in_time import exact, lag, moved_by
@@ -13,6 +13,7 @@ from velvet_seam.core.shot.layer import Layer, SoundTrack
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
+from velvet_seam.work.progress import Progress
 from velvet_seam.work.together import By, Takes
 
 LEFT = {
@@ -33,10 +34,10 @@ def do(library: Library, job: JobRow) -> None:
     others = takes_beside(library, shot, own, by)
     shown = [own, *dict.fromkeys(shows(one) or "" for one in others)]
     takes = Takes(library, by, float(library.footage.get(own).probe.rate or shot.rate))
-    for done, identity in enumerate(shown):
+    progress = Progress(library, job, len(shown) + 1)
+    for done, identity in enumerate(shown, 1):
         takes.read(identity)
-        if not library.jobs.progress(job.id, done + 1, len(shown) + 1):
-            raise Cancelled
+        progress(done)
     found = tied(len(shown), lambda a, b: takes.compared(shown[a], shown[b]))
     edits: list[EditBase] = []
     moved: list[str] = []

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import time
 from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
@@ -14,7 +13,7 @@ import numpy as np
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.lining import held_still
 from velvet_seam.core.engine.lying import Lying
-from velvet_seam.core.problem import Cancelled, Problem
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.levels import Grey, levels_of
 from velvet_seam.core.register.passes import (
     LIKE,
@@ -33,6 +32,7 @@ from velvet_seam.core.shot.shot import Shot
 from velvet_seam.store.folder import new_id
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
+from velvet_seam.work.progress import Progress
 
 SMALL_SIDE = 270
 """The camera's path is measured at this short side."""
@@ -70,15 +70,7 @@ def do(library: Library, job: JobRow) -> None:
     shot = library.shots.get(job.target).shot
     layer = shot.layer(told["layer"])
     take = Take(library, shot, layer)
-    said, total = 0.0, max(job.total, 1)
-
-    def progress(done: int) -> None:
-        nonlocal said
-        if time.monotonic() - said > 0.25:
-            said = time.monotonic()
-            if not library.jobs.progress(job.id, min(done, total), total):
-                raise Cancelled
-
+    progress = Progress(library, job, job.total)
     if not told.get("make"):
         path = camera_path(take.small, take.frames, progress)
         size = take.small(take.frames.start).shape

@@ -11,12 +11,13 @@ from velvet_seam.core.analyse.plate import CleanPlate, clean_plate, spread_over
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.still import write_png
-from velvet_seam.core.problem import Cancelled, Problem
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import SetValues
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
+from velvet_seam.work.progress import Progress
 
 
 def do(library: Library, job: JobRow) -> None:
@@ -62,10 +63,10 @@ def _plate(library: Library, job: JobRow, shot: Shot, layer: Layer, fills: list[
     if len(numbers) < 3:
         raise Problem(f"{layer.name} shows too few frames for a plate. Nothing was made.")
     read: list[NDArray[np.uint8]] = []
-    for at, number in enumerate([*numbers, *fills]):
+    progress = Progress(library, job, len(numbers) + len(fills) + 1)
+    for done, number in enumerate([*numbers, *fills], 1):
         read.append(material.read(number)[..., :3].copy())
-        if not library.jobs.progress(job.id, at + 1, len(numbers) + len(fills) + 1):
-            raise Cancelled
+        progress(done)
     count = len(numbers)
     return clean_plate(np.stack(read[:count]), np.stack(read[count:]) if fills else None)
 

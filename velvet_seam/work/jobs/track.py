@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import json
-import time
 from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.problem import Cancelled, Problem
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import SetTrack
 from velvet_seam.core.shot.track import Track, corners_of
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
+from velvet_seam.work.progress import Progress
 from velvet_seam.work.tracks import followed, place_of
 
 
@@ -44,16 +44,7 @@ def do(library: Library, job: JobRow) -> None:
         for number in (before, told["hand"], after)
         if number is not None and (place := _place(begun, number, told)) is not None
     }
-    said = 0.0
-
-    def progress(done: int) -> None:
-        nonlocal said
-        if time.monotonic() - said > 0.25:
-            said = time.monotonic()
-            if not library.jobs.progress(job.id, done, max(job.total, 1)):
-                raise Cancelled
-
-    path = followed(grey, begun.kind, anchors, frames, progress)
+    path = followed(grey, begun.kind, anchors, frames, Progress(library, job, job.total))
     places = {begun.first + n: one for n, one in enumerate(begun.path)}
     for number, corners in path.corners.items():
         places[number] = None if corners is None else place_of(begun.kind, corners, per)
