@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import time
 from fractions import Fraction
 
@@ -201,6 +202,16 @@ def test_a_clean_plate_is_made_of_a_take_and_given_to_a_difference_key(client: T
     lay = np.linalg.inv(half) @ np.array([[1, 0, -300.0], [0, 1, -280.0], [0, 0, 1.0]]) @ half
     scene = cv2.warpPerspective(SCENE, lay, SIZE, flags=cv2.INTER_CUBIC).astype(int)
     assert (np.abs(made - scene).max(-1) > 30).mean() < 0.02
+    # where it is unsure is shown: where he stood at the end of the take
+    panel = client.get(f"/shots/{shot}/parts", params={"chosen": f"lineup:{layer}"}).text
+    assert f"/footage/{item.id}/unsure.jpg" in panel
+    data = client.get(f"/footage/{item.id}/unsure.jpg").content
+    shown = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR).astype(int)
+    red = shown[..., 2] - shown[..., 1] > 40
+    said = float(re.findall(r"On ([0-9.]+) %", told["sentence"])[0]) / 100
+    assert 0 < said < 0.2
+    assert red.mean() == pytest.approx(said, rel=0.2)
+    assert np.nonzero(red)[0].mean() == pytest.approx(390 * 480 / 640, abs=40)  # as high as he is
     still = send(client, png((9, 9, 9)), "s.png").json()["id"]
     client.post(f"/shots/{shot}/layers", json={"footage": still})
     other = document(client, shot)["layers"][1]["id"]

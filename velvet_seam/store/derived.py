@@ -42,6 +42,8 @@ SOUND = Kind("sound", ".npy", "footage")
 """The decoded sound, 48 kHz stereo float32, to be mapped into memory; made when it is first heard."""
 WAVE = Kind("wave", ".json", "footage")
 """Peaks of the sound for drawing, a JSON list of numbers in 0 to 1."""
+UNSURE = Kind("unsure", ".jpg", "footage")
+"""Where a clean plate is unsure."""
 FIRST_LOOK = Kind("look", ".json", "footage")
 SHOT_STRIP = Kind("shot", ".jpg", "shot")
 """Frames of a shot side by side, as it stood at a revision."""
@@ -51,7 +53,7 @@ WORK_PICTURE = Kind("work", ".jpg", "render")
 """The frame a render is working on."""
 
 KINDS: tuple[Kind, ...] = (
-    PROXY, POSTER, STRIP, SOUND, WAVE, FIRST_LOOK, SHOT_STRIP, MIX, WORK_PICTURE,
+    PROXY, POSTER, STRIP, SOUND, WAVE, UNSURE, FIRST_LOOK, SHOT_STRIP, MIX, WORK_PICTURE,
 )  # fmt: skip
 """All kinds; a new one is named here."""
 

@@ -54,6 +54,9 @@ class Folder:
     def wave(self, footage: str) -> Path:
         return self.derived.path(derived.WAVE, footage)
 
+    def unsure(self, footage: str) -> Path:
+        return self.derived.path(derived.UNSURE, footage)
+
     def first_look(self, footage: str) -> Path:
         return self.derived.path(derived.FIRST_LOOK, footage)
 

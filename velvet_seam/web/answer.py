@@ -36,6 +36,7 @@ from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.shots import Standing
 from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.context import Context, templates
+from velvet_seam.web.plate_facts import plate_made
 from velvet_seam.web.track_facts import TrackFacts, all_tracks, track_facts, track_known
 from velvet_seam.web.values import Values, choices
 
@@ -110,7 +111,7 @@ def parts_of(
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
         "below": below, "items": items, "groups": GROUPS, "ways": WAYS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
-        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "table_here": lambda one: context.library.tables.path(one).exists(), "lacking": lacking, "drawn_windows": drawn_windows, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: _card_key(context, one) for one in shot.layers}, "cameras": _cameras(shot, thing), "pictures": _pictures(context, kind), "track_facts": lambda one: _facts_of_tracks(context, shot, one), "all_tracks": all_tracks, "track_known": track_known, "centres": centres,
+        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "table_here": lambda one: context.library.tables.path(one).exists(), "lacking": lacking, "drawn_windows": drawn_windows, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: _card_key(context, one) for one in shot.layers}, "cameras": _cameras(shot, thing), "pictures": _pictures(context, kind), "track_facts": lambda one: _facts_of_tracks(context, shot, one), "all_tracks": all_tracks, "track_known": track_known, "plate_made": lambda one: plate_made(context, standing.id, one), "centres": centres,
     }  # fmt: skip
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
 

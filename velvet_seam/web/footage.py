@@ -253,6 +253,12 @@ def poster(identity: str, context: Ctx) -> Response:
     return _file(context.library.folder.poster(context.library.footage.get(identity).id))
 
 
+@router.get("/footage/{identity}/unsure.jpg", **gives("image/jpeg"))
+def unsure(identity: str, context: Ctx) -> Response:
+    """Where a clean plate is unsure."""
+    return _file(context.library.folder.unsure(context.library.footage.get(identity).id))
+
+
 @router.get("/footage/{identity}/strip.jpg", **gives("image/jpeg"))
 def strip(identity: str, context: Ctx) -> Response:
     return _file(context.library.folder.strip(context.library.footage.get(identity).id))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
@@ -44,6 +45,25 @@ class CleanPlate:
     def share(self) -> float:
         """How much of it is unsure, 0 to 1."""
         return float(self.unsure.mean())
+
+
+DOUBT = 168, 42, 37
+"""The colour laid over what is unsure."""
+
+
+def doubt_picture(plate: CleanPlate, longest: int = 480) -> NDArray[np.uint8]:
+    """Where a plate is unsure, (h, w, 3) uint8: all else is pale and grey, and what is unsure is red."""
+    height, width = plate.unsure.shape
+    k = min(1.0, longest / max(height, width))
+    size = max(1, round(width * k)), max(1, round(height * k))
+    small = cv2.resize(plate.picture, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    # any of it, however small, is seen
+    unsure = cv2.resize(plate.unsure.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+    much = np.minimum(1.0, 3.0 * unsure)[..., None]
+    grey = small.mean(2, keepdims=True)
+    calm = 0.45 * grey + 120
+    marked = 0.3 * grey + 0.85 * np.array(DOUBT, np.float32)
+    return np.asarray(np.rint(calm * (1 - much) + marked * much), np.uint8)
 
 
 def spread_over(first: int, last: int, most: int = MOST_FRAMES) -> list[int]:

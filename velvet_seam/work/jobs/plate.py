@@ -7,7 +7,7 @@ import json
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.analyse.plate import CleanPlate, clean_plate, spread_over
+from velvet_seam.core.analyse.plate import CleanPlate, clean_plate, doubt_picture, spread_over
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.still import write_png
@@ -17,7 +17,11 @@ from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
+from velvet_seam.work.picture_files import jpeg, write_whole
 from velvet_seam.work.progress import Progress
+
+LEAST_SHARE = 0.0005
+"""Of a plate; less of it that is unsure is not worth a word."""
 
 
 def do(library: Library, job: JobRow) -> None:
@@ -36,6 +40,9 @@ def do(library: Library, job: JobRow) -> None:
         plate = library.take_in(path, f"{item.name}, clean plate", probe(path))
     finally:
         path.unlink(missing_ok=True)
+    if found.share >= LEAST_SHARE:
+        write_whole(library.folder.unsure(plate.id), jpeg(doubt_picture(found)))
+    library.jobs.note(job.id, json.dumps({**told, "plate": plate.id, "share": found.share}))
     if told["part"]:
         now = library.shots.get(job.target).shot.layer(layer.id)
         if any(one.id == told["part"] for one in now.seam.matte):
@@ -46,7 +53,7 @@ def do(library: Library, job: JobRow) -> None:
 
 
 def _words(name: str, found: CleanPlate) -> str:
-    if found.share < 0.0005:
+    if found.share < LEAST_SHARE:
         return f"{name} is in your footage."
     return (
         f"{name} is in your footage. On {100 * found.share:.1f} % of it the same was seen neither early nor late: "

@@ -165,6 +165,14 @@ export class Bench extends EventTarget {
     if (chosen !== this.chosen && !this.saving && !this.trial) this.controls(chosen).catch(() => {});
   }
 
+  /** The controls again, which tell of more than the shot: of a plate that has been made. */
+  async anew() {
+    const { chosen } = this;
+    this.expected.clear();
+    const answer = await this.controls(chosen).catch(() => null);
+    if (answer && this.chosen === chosen) this.tell("parts", { panel: answer.parts.panel });
+  }
+
   /** A new state; a layer that has not changed is its digest, and stays the object that it was. */
   hold(state) {
     this.expected.clear();

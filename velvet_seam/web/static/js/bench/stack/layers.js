@@ -135,6 +135,7 @@ export class Layers {
       line.end();
       say({ done: told.sentence || done, cancelled: `${not}; nothing was changed.` }[told.state] ?? told.sentence, told.state === "failed");
       if (told.state === "done") await bench.changed(told.stamp);
+      if (what === "plate") await bench.anew();
       return;
     }
   }
