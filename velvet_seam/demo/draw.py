@@ -13,6 +13,7 @@ from concurrent.futures import ProcessPoolExecutor
 from fractions import Fraction
 from pathlib import Path
 
+import av
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +35,7 @@ from velvet_seam.demo import (
     parade,
     sea,
     stage,
+    talk,
     tonight,
     town,
     varnish,
@@ -62,7 +64,12 @@ CLIPS: dict[str, tuple[Callable[[int], NDArray[np.uint8]], int, int]] = {
     "hare": (hare.picture, hare.FRAMES, 24),
     "rail-parade": (parade.picture, parade.FRAMES, 29),
     "lantern-walk": (lantern.picture, lantern.FRAMES, 25),
+    "fox-and-hare-talk-a": (talk.first, talk.FRAMES, 26),
+    "fox-and-hare-talk-b": (talk.second, talk.FRAMES, 26),
 }
+
+HEARD = {"fox-and-hare-talk-a": "a", "fox-and-hare-talk-b": "b"}
+"""The clips with sound, and by which of the two cameras."""
 
 
 def draw_clip(name: str) -> str:
@@ -73,11 +80,33 @@ def draw_clip(name: str) -> str:
         for frame in range(frames):
             writer.add(picture(frame))
         writer.finish()
+    if name in HEARD:
+        add_sound(path, talk.sound(HEARD[name]))
     return f"{path.name}: {path.stat().st_size / 1e6:.2f} MB"
 
 
+def add_sound(path: Path, sound: NDArray[np.float32]) -> None:
+    """Put a sound beside the picture of a clip, as AAC: (samples, 2) float32 at 48 kHz."""
+    part = path.with_suffix(".part.mp4")
+    with av.open(path) as clip, av.open(part, "w") as out:
+        film = out.add_stream_from_template(clip.streams.video[0])
+        voice = out.add_stream("aac", talk.RATE, layout="stereo")
+        assert isinstance(voice, av.AudioStream)
+        for at in range(0, len(sound), 1024):
+            piece = np.ascontiguousarray(sound[at : at + 1024].T)
+            frame = av.AudioFrame.from_ndarray(piece, format="fltp", layout="stereo")
+            frame.sample_rate, frame.pts = talk.RATE, at
+            out.mux(voice.encode(frame))
+        out.mux(voice.encode())
+        for packet in clip.demux(video=0):
+            if packet.dts is not None:
+                packet.stream = film
+                out.mux(packet)
+    part.replace(path)
+
+
 def draw_rest() -> str:
-    """The moon as PNG with coverage, the hand on white, the town and the varnish as JPEG, the sounds as WAV."""
+    """The moon as PNG with coverage, the hand on white, the town, the varnish and a plate as JPEG, the sounds as WAV."""
     moon = cv2.cvtColor(sea.moon(), cv2.COLOR_RGBA2BGRA)
     cv2.imwrite(str(FOLDER / "moon-still.png"), moon, [cv2.IMWRITE_PNG_COMPRESSION, 9])
     still = cv2.cvtColor(hand.picture(), cv2.COLOR_RGB2BGR)
@@ -85,6 +114,10 @@ def draw_rest() -> str:
     for name, drawn in (("paper-town", town.picture), ("cracked-varnish", varnish.picture)):
         flat = cv2.cvtColor(drawn(), cv2.COLOR_RGB2BGR)
         cv2.imwrite(str(FOLDER / f"{name}.jpg"), flat, [cv2.IMWRITE_JPEG_QUALITY, 90])
+    clip = FOLDER / "fox-and-hare-talk-b.mp4"
+    if clip.exists():
+        flat = cv2.cvtColor(talk.plate(str(clip)), cv2.COLOR_RGB2BGR)
+        cv2.imwrite(str(FOLDER / "talk-plate.jpg"), flat, [cv2.IMWRITE_JPEG_QUALITY, 92])
     sounds = {
         "tin-waltz": waltz.sound, "whoosh": whoosh.sound, "drum-roll": noises.drum_roll,
         "sheet-thunder": noises.sheet_thunder, "squeak": noises.squeak,
@@ -95,17 +128,17 @@ def draw_rest() -> str:
             file.setsampwidth(2)
             file.setframerate(waltz.RATE)
             file.writeframes(np.rint(sound() * 32767).astype("<i2").tobytes())
-    return f"the moon, {len(sounds)} sounds and three stills"
+    return f"the moon, {len(sounds)} sounds and three stills and a plate"
 
 
 def main(names: list[str]) -> None:
     """Draw the named clips, or everything."""
     FOLDER.mkdir(exist_ok=True)
-    if not names or "rest" in names:
-        print(draw_rest())
     with ProcessPoolExecutor(2) as pool:
         for line in pool.map(draw_clip, [n for n in CLIPS if not names or n in names]):
             print(line, flush=True)
+    if not names or "rest" in names:  # last: the plate is made of a clip
+        print(draw_rest())
 
 
 if __name__ == "__main__":

@@ -29,6 +29,7 @@ from velvet_seam.core.sources import (
 from velvet_seam.demo.clones import two_foxes
 from velvet_seam.demo.dressed import four_windows, the_foxs_aside, tonight_at_eight
 from velvet_seam.demo.follows import rail_parade, the_lanterns_flare
+from velvet_seam.demo.hearing import fox_and_hare_talk, the_hare_vanishes
 from velvet_seam.demo.moving import (
     behind_the_curtain,
     cape_on_the_line,
@@ -68,7 +69,7 @@ def fill(root: Path, say: Callable[[str], None] = print) -> Library:
         return the_backlit_dancer(footage, kept)
 
     shots = (
-        tower, rail_parade, the_lanterns_flare, two_foxes, the_foxs_aside, four_windows, full_house, cape_on_the_line, tumble_echo, behind_the_curtain, paper_star, tonight_at_eight,
+        tower, the_hare_vanishes, fox_and_hare_talk, rail_parade, the_lanterns_flare, two_foxes, the_foxs_aside, four_windows, full_house, cape_on_the_line, tumble_echo, behind_the_curtain, paper_star, tonight_at_eight,
         dancer, moth_over_the_paper_sea,
     )  # fmt: skip
     for make in shots:

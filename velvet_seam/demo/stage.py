@@ -12,7 +12,7 @@ from velvet_seam.demo.paper import F32, Scene, ellipse, finish, rgb, spline, str
 WIDTH, HEIGHT, FRAMES = 1080, 1920, 100
 
 
-def flicker(frame: int) -> float:
+def flicker(frame: float) -> float:
     """The candles' light at a frame, as a factor around 1: the truth of the light's drift."""
     return float(
         1 + 0.035 * np.sin(frame * 0.71) * np.sin(frame * 0.163) + 0.018 * np.sin(frame * 1.9)

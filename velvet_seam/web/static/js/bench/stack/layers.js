@@ -125,6 +125,7 @@ export class Layers {
     const { bench } = this, address = `/shots/${bench.id}/working/${what}`;
     const [now, done, not] = WORK[what];
     const line = telling(() => fetch(address, { method: "DELETE" }));
+    line.say(`${now} …`);
     for (;;) {
       await new Promise((done) => { setTimeout(done, 400); });
       const told = await fetch(address).then((answer) => (answer.ok ? answer.json() : null)).catch(() => null);
