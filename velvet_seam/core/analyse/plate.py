@@ -30,6 +30,12 @@ OFTEN = 0.6
 SURE_ENDS, SURE_SHARE = 0.5, 0.2
 """What is seen early and late, each so much of enough, and in so many of all frames, is surely the background."""
 
+SAME = 4.0
+"""Levels: what is so near to the likeliest so far is as likely."""
+
+CLEARLY, OTHER = 0.15, 28.0
+"""By so much the best must be more likely than another colour, which is so many levels away, to be sure."""
+
 SAMPLED = 9
 """Every so many pixels each way are looked at for the light of a frame."""
 
@@ -110,28 +116,58 @@ def _pixel(frames, gains, y, x, seen, out):
         out[y, x, c] = np.uint8(total / np.float32(count) + np.float32(0.5))
     if still:
         return False
-    some = max(1, count // ENDS)
-    best, chosen, least, share = np.float32(-1), 0, np.float32(0), np.float32(0)
-    for n in range(count):
-        early, late, alike = 0, 0, 0
-        for m in range(count):
-            if _far(seen, m, n) <= ALIKE:
-                alike += 1
-                early += m < some
-                late += m >= count - some
-        first = min(np.float32(1), np.float32(ENOUGH) * np.float32(early) / np.float32(some))
-        last = min(np.float32(1), np.float32(ENOUGH) * np.float32(late) / np.float32(some))
-        part = np.float32(alike) / np.float32(count)
-        score = (first + last) / np.float32(2) + np.float32(OFTEN) * part
-        if score > best:
-            best, chosen, least, share = score, n, min(first, last), part
+    chosen, sure = _behind(seen)
     for c in range(3):
         total, alike = np.float32(0), 0
         for m in range(count):
             if _far(seen, m, chosen) <= ALIKE:
                 total, alike = total + seen[m, c], alike + 1
         out[y, x, c] = np.uint8(total / np.float32(alike) + np.float32(0.5))
-    return least < np.float32(SURE_ENDS) or share < np.float32(SURE_SHARE)
+    return not sure
+
+
+@nb.njit(error_model="numpy")
+def _behind(seen):
+    """Which frame shows what is behind all others at a pixel, and whether that is sure.
+
+    Who comes and goes is in front of what is seen before him and after him: how early something is seen first, and how
+    late it is seen last, counts as much as how often it is seen then."""
+    count = seen.shape[0]
+    some = max(1, count // ENDS)
+    scores = np.empty(count, np.float32)
+    chosen, sure = 0, False
+    for n in range(count):
+        if n > 0 and _far(seen, n, chosen) <= SAME:
+            scores[n] = scores[chosen]
+            continue
+        early, late, alike, begun, ended = 0, 0, 0, count, -1
+        for m in range(count):
+            if _far(seen, m, n) <= ALIKE:
+                alike += 1
+                early += m < some
+                late += m >= count - some
+                if alike == 2:  # one frame alone may be noise, or somebody's rim
+                    begun = m - 1
+        again = 0
+        for m in range(count - 1, -1, -1):
+            if _far(seen, m, n) <= ALIKE:
+                again += 1
+                if again == 2:
+                    ended = m + 1
+                    break
+        first = min(np.float32(1), np.float32(ENOUGH) * np.float32(early) / np.float32(some))
+        last = min(np.float32(1), np.float32(ENOUGH) * np.float32(late) / np.float32(some))
+        first *= max(np.float32(0), np.float32(1) - np.float32(begun) / np.float32(some))
+        last *= max(np.float32(0), np.float32(1) - np.float32(count - 1 - ended) / np.float32(some))
+        part = np.float32(alike) / np.float32(count)
+        scores[n] = (first + last) / np.float32(2) + np.float32(OFTEN) * part
+        if n == 0 or scores[n] > scores[chosen]:
+            chosen = n
+            sure = bool(min(first, last) >= SURE_ENDS and part >= SURE_SHARE)
+    for n in range(count):  # something else that is nearly as likely
+        if scores[n] > scores[chosen] - np.float32(CLEARLY) and _far(seen, n, chosen) > OTHER:
+            return chosen, False
+    return chosen, sure
 
 
 @kernel(parallel=True)
