@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -10,6 +11,7 @@ from playwright.sync_api import Page, expect
 
 from tests.web.test_seam_page import add_layer, blank, picture, settled
 from tests.web.test_whole_job import clean, saved, state, until
+from velvet_seam.demo import talk
 from velvet_seam.demo.fox import NUDGE, STOPS
 
 pytestmark = pytest.mark.browser
@@ -145,3 +147,26 @@ def test_a_layer_alone_has_nothing_to_line_up_with(blank: Page):
     page.click(f"#seam-{only}")
     page.click("#tab-lineup")
     expect(page.locator("#panel")).to_contain_text("no other layer")
+
+
+def test_two_cameras_are_put_in_time_by_one_press(blank: Page):
+    """The fox's camera stays, the hare's is moved by what both heard: to a frame by its bar, the rest by its clip."""
+    page = blank
+    first = add_layer(page, "fox-and-hare-talk-a")
+    add_layer(page, "fox-and-hare-talk-b")
+    page.click(f"#seam-{first}")
+    page.click("#tab-lineup")
+    page.click("#time-all")
+    until(page, "velvetSeam.bench.shot.layers[1].span.first === 18", 60)
+    source = Fraction(state(page, "shot.layers[1].time.source_in"))
+    begins = 18 / 25 - float(source)
+    assert begins == pytest.approx(talk.LATER, abs=0.001)
+    expect(page.locator("#say")).to_contain_text("In time with")
+    # its plate, with the hare gone; nothing of it is unsure but the fox, who never leaves
+    page.click(f"#seam-{state(page, 'shot.layers[1].id')}")
+    page.click("#tab-lineup")
+    page.locator("[data-do='plate']").first.click()
+    expect(page.locator(".plate-made img")).to_be_visible(timeout=60_000)
+    expect(page.locator(".plate-made")).to_contain_text("unsure")
+    page.keyboard.press("Control+z")
+    until(page, "velvetSeam.bench.shot.layers[1].span.first === 0")

@@ -91,6 +91,17 @@ def test_a_lantern_is_followed_and_a_moon_hung_onto_it(blank: Page):
     page.keyboard.press("Control+z")
     until(page, f"Math.abs(velvetSeam.bench.layer.place.x - {before}) < 0.01")
     assert state(page, "layer.id") == moon
+    # put onto the pane, corner on corner, and what it follows made keyframes: it is seen at the same places
+    page.click("#tab-track")
+    go(page, 20)
+    page.click("[data-do='put-onto']")
+    until(page, "velvetSeam.bench.shot.layers[1].follow.how === 'plane'")
+    page.click("[data-do='follow-keyed']")
+    until(page, "velvetSeam.bench.shot.layers[1].follow.tracks.length === 0")
+    assert len(state(page, "shot.layers[1].place.pins.top_left_x.keys")) > 10
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    until(page, "velvetSeam.bench.shot.layers[1].follow.how === 'shift'")
 
 
 def test_a_point_is_set_right_by_hand_held_still_and_taken_off(blank: Page):
