@@ -9,12 +9,15 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from fastapi.testclient import TestClient
 from hypothesis import settings
 from playwright.sync_api import expect
 
 from tests.application import CHROMIUM, application
 from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
+from velvet_seam.store.tables import database
+from velvet_seam.web.app import create_app
 
 settings.register_profile("untimed", deadline=None)  # no test asserts a time
 settings.load_profile("untimed")
@@ -79,3 +82,12 @@ def served(demo_folder: Path) -> Iterator[str]:
     """The address of the application, served from a process of its own with the demo."""
     with application(demo_folder) as address:
         yield address
+
+
+@pytest.fixture(scope="module")
+def client(tmp_path_factory: pytest.TempPathFactory) -> Iterator[TestClient]:
+    """The application over the wire; each file of tests has an empty folder of its own."""
+    app = create_app(tmp_path_factory.mktemp("wire") / "studio")
+    with TestClient(app, base_url="http://localhost") as client:
+        yield client
+    database.close()

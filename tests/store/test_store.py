@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+import contextlib
+import sqlite3
 from pathlib import Path
 from threading import Thread
 
 import pytest
 
 from tests.clips import coded_clip
+from velvet_seam.core.looks.light import Light
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import SetValues
 from velvet_seam.core.shot.layer import Layer, Place, Span
+from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sources import FootageSource
 from velvet_seam.store.footage import shown_name
 from velvet_seam.store.library import Library
-from velvet_seam.store.tables import RevisionRow, ShotRow, database
+from velvet_seam.store.tables import LookRow, RevisionRow, ShotRow, database
 
 
 @pytest.fixture
@@ -160,3 +164,24 @@ def test_interrupted_work_waits_again(root: Path):
     assert not jobs.progress(second, 1, 10)  # a worker sees that it was cancelled
     with pytest.raises(Problem, match="Cancel it first"):
         jobs.forget(first)
+
+
+def test_a_look_is_kept_while_another_process_writes(root: Path, monkeypatch: pytest.MonkeyPatch):
+    """What is read before it is written must not be overtaken in between: SQLite then gives up at once."""
+    library = Library(root)
+    identity = library.shots.add(blank())
+    look = Look(parts=(Light(id="p-light", exposure=1.0),))
+    read = LookRow.get_or_none
+
+    def overtaken(*asked: object) -> LookRow | None:
+        held = read(*asked)
+        other = sqlite3.connect(root / "velvet-seam.sqlite", timeout=0.05)
+        with contextlib.suppress(sqlite3.OperationalError):  # it has to wait
+            other.execute("UPDATE shot SET name = 'Two' WHERE id = ?", (identity,))
+            other.commit()
+        other.close()
+        return held
+
+    monkeypatch.setattr(LookRow, "get_or_none", overtaken)
+    library.looks.keep("Night", look)
+    assert [one.name for one in library.looks.all()] == ["Night"]

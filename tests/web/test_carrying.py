@@ -12,8 +12,6 @@ from tests.web.test_requests import edit
 from tests.web.test_tracking import CANVAS, SIZE, carried, moved, new_shot
 from velvet_seam.core.masks import DrawnMask
 from velvet_seam.core.shot.carry import carried_outline, in_source
-from velvet_seam.store.tables import database
-from velvet_seam.web.app import create_app
 
 RING = np.array(
     [
@@ -28,14 +26,6 @@ RING = np.array(
     ]
 )
 """Points along the rim of the card in its first frame."""
-
-
-@pytest.fixture(scope="module")
-def client(tmp_path_factory: pytest.TempPathFactory):
-    app = create_app(tmp_path_factory.mktemp("carrying") / "studio")
-    with TestClient(app, base_url="http://localhost") as client:
-        yield client
-    database.close()
 
 
 def ring(n: int) -> np.ndarray:

@@ -17,19 +17,9 @@ from bench.register import drawn, lit
 from tests.web.test_nesting import document
 from tests.web.test_requests import edit, png, send
 from velvet_seam.core.register.warps import apart
-from velvet_seam.store.tables import database
-from velvet_seam.web.app import create_app
 
 SIZE, FRAMES = (360, 640), 30
 SCENE, BODY = drawn(940), drawn(941)
-
-
-@pytest.fixture(scope="module")
-def client(tmp_path_factory: pytest.TempPathFactory):
-    app = create_app(tmp_path_factory.mktemp("holding") / "studio")
-    with TestClient(app, base_url="http://localhost") as client:
-        yield client
-    database.close()
 
 
 def shake(frame: int) -> np.ndarray:

@@ -19,22 +19,12 @@ from tests.web.test_holding import ended
 from tests.web.test_nesting import document
 from tests.web.test_requests import edit, send
 from velvet_seam.cli import main
-from velvet_seam.store.tables import database
-from velvet_seam.web.app import create_app
 
 SIZE = (640, 360)
 SCENE = drawn(950)
 SHIFT = (5.3, -2.4)
 LATER = 0.7343
 """Seconds by which the second recorder was started earlier."""
-
-
-@pytest.fixture(scope="module")
-def client(tmp_path_factory: pytest.TempPathFactory):
-    app = create_app(tmp_path_factory.mktemp("lineup") / "studio")
-    with TestClient(app, base_url="http://localhost") as client:
-        yield client
-    database.close()
 
 
 def recording(

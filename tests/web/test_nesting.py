@@ -17,16 +17,6 @@ from PIL import Image
 
 from tests.web.test_requests import edit, png, send
 from velvet_seam.cli import main
-from velvet_seam.store.tables import database
-from velvet_seam.web.app import create_app
-
-
-@pytest.fixture(scope="module")
-def client(tmp_path_factory: pytest.TempPathFactory):
-    app = create_app(tmp_path_factory.mktemp("nesting") / "studio")
-    with TestClient(app, base_url="http://localhost") as client:
-        yield client
-    database.close()
 
 
 @pytest.fixture

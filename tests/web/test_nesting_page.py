@@ -103,6 +103,7 @@ def test_a_camera_moves_all_that_lies_below_and_nothing_above(bench: Page):
     bench.click("#card-l-moon")
     saved(bench)
     painted(bench)
+    until(bench, "velvetSeam.picture.stray?.layer === 'l-moon'")
     place = state(bench, "layer.place")
     x, y = bench.evaluate(
         "(() => { const s = velvetSeam.handles.svg.querySelector('.knob, [data-grab=move]'); const h = velvetSeam.handles,"

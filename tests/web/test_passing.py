@@ -7,7 +7,6 @@ from fractions import Fraction
 
 import av
 import numpy as np
-import pytest
 from fastapi.testclient import TestClient
 
 from bench.passes import take
@@ -18,19 +17,9 @@ from tests.web.test_requests import png
 from tests.web.test_tracking import new_shot
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.shot.shot import load
-from velvet_seam.store.tables import database
-from velvet_seam.web.app import create_app
 
 TAKE = take("drawn", *(drawn(n)[:700, :900, 1] for n in (5, 55, 95)), seed=6, count=3, deep=False, wide=True)  # fmt: skip
 SIZE = (480, 270)
-
-
-@pytest.fixture(scope="module")
-def client(tmp_path_factory: pytest.TempPathFactory):
-    app = create_app(tmp_path_factory.mktemp("passing") / "studio")
-    with TestClient(app, base_url="http://localhost") as client:
-        yield client
-    database.close()
 
 
 def written(frames: list[np.ndarray]) -> bytes:

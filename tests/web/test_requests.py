@@ -17,19 +17,9 @@ from starlette.websockets import WebSocketDisconnect
 from velvet_seam.cli import main
 from velvet_seam.core.shot.edits import read_edit
 from velvet_seam.store.tables import Unwritable, database
-from velvet_seam.web.app import create_app
 from velvet_seam.web.live import HEAD
 
 PAGE = {"accept": "text/html"}
-
-
-@pytest.fixture(scope="module")
-def client(tmp_path_factory: pytest.TempPathFactory):
-    with TestClient(
-        create_app(tmp_path_factory.mktemp("web") / "studio"), base_url="http://localhost"
-    ) as client:
-        yield client
-    database.close()
 
 
 @pytest.fixture

@@ -18,16 +18,6 @@ from tests.web.test_requests import edit, png, send
 from tests.web.test_tracking import new_shot
 from velvet_seam.core.register.in_time import InTime
 from velvet_seam.core.register.several import tied
-from velvet_seam.store.tables import database
-from velvet_seam.web.app import create_app
-
-
-@pytest.fixture(scope="module")
-def client(tmp_path_factory: pytest.TempPathFactory):
-    app = create_app(tmp_path_factory.mktemp("together") / "studio")
-    with TestClient(app, base_url="http://localhost") as client:
-        yield client
-    database.close()
 
 
 def recorder(begins: float, seconds: float, seed: int) -> bytes:

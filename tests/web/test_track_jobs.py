@@ -78,7 +78,7 @@ def test_a_lantern_is_followed_and_a_moon_hung_onto_it(blank: Page):
     page.click("#tab-layer")
     for frame in (20, 50):
         go(page, frame)
-        until(page, "Boolean(velvetSeam.picture.stray?.camera)")
+        until(page, f"velvetSeam.picture.stray?.layer === '{moon}'")
         camera = np.array(page.evaluate("velvetSeam.picture.stray.camera")).reshape(3, 3)
         went = truth(frame).mean(0) - truth(20).mean(0)
         assert np.abs(camera[:2, 2] - went).max() < 1.5

@@ -16,8 +16,6 @@ from bench.register import drawn
 from tests.web.test_holding import ended
 from tests.web.test_nesting import document
 from tests.web.test_requests import edit, png, send
-from velvet_seam.store.tables import database
-from velvet_seam.web.app import create_app
 
 SIZE, FRAMES = (480, 360), 40
 CANVAS = (960, 720)
@@ -25,14 +23,6 @@ SCENE = drawn(960)
 CARD = cv2.resize(drawn(961), (490, 490), interpolation=cv2.INTER_AREA)
 HALF = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
 HOME = np.array([[140, 120], [260, 120], [260, 220], [140, 220.0]])
-
-
-@pytest.fixture(scope="module")
-def client(tmp_path_factory: pytest.TempPathFactory):
-    app = create_app(tmp_path_factory.mktemp("tracking") / "studio")
-    with TestClient(app, base_url="http://localhost") as client:
-        yield client
-    database.close()
 
 
 def moved(n: int) -> np.ndarray:
@@ -106,19 +96,26 @@ def shot(client: TestClient) -> tuple[str, str, str]:
     return shot, low, high
 
 
-def test_a_plane_is_followed_both_ways_and_kept(client: TestClient, shot: tuple[str, str, str]):
+@pytest.fixture(scope="module")
+def plane(client: TestClient, shot: tuple[str, str, str]) -> tuple[str, dict]:
+    """The card, followed as a plane from frame 12; the track's id, and how the work ended."""
     identity, low, _ = shot
     layer = document(client, identity)["layers"][0]
-    body = {
-        "layer": low,
-        "frame": 12,
-        "kind": "plane",
-        "places": to_canvas(layer, corners(12)).tolist(),
-    }
-    assert client.post(f"/shots/{identity}/track", json=body).status_code == 200
-    told = ended(client, identity, "track")
+    body = {"layer": low, "frame": 12, "kind": "plane", "places": to_canvas(layer, corners(12)).tolist()}  # fmt: skip
+    answer = client.post(f"/shots/{identity}/track", json=body)
+    assert answer.status_code == 200
+    return answer.json()["track"], ended(client, identity, "track")
+
+
+def test_a_plane_is_followed_both_ways_and_kept(
+    client: TestClient, shot: tuple[str, str, str], plane: tuple[str, dict]
+):
+    identity, _, _ = shot
+    _, told = plane
     assert told["sentence"] == "Plane is followed over 40 frames."
-    track = document(client, identity)["layers"][0]["tracks"][0]
+    track = next(
+        one for one in document(client, identity)["layers"][0]["tracks"] if one["id"] == plane[0]
+    )
     assert (track["first"], len(track["path"]), track["by_hand"]) == (0, FRAMES, [12])
     off = [
         np.abs(np.array(track["path"][n]).reshape(4, 2) - corners(n)).max() for n in range(FRAMES)
@@ -127,9 +124,11 @@ def test_a_plane_is_followed_both_ways_and_kept(client: TestClient, shot: tuple[
     assert max(off) < 0.8
 
 
-def test_a_star_stuck_to_it_goes_where_it_goes(client: TestClient, shot: tuple[str, str, str]):
+def test_a_star_stuck_to_it_goes_where_it_goes(
+    client: TestClient, shot: tuple[str, str, str], plane: tuple[str, dict]
+):
     identity, low, high = shot
-    track = document(client, identity)["layers"][0]["tracks"][0]["id"]
+    track, _ = plane
     follow = {"layer": low, "tracks": [track], "how": "plane", "frame": 12}
     edit(client, identity, do="follow-track", layer=high, follow=follow)
     edit(client, identity, do="set-values", target=high, values={"place.scale": 80})
@@ -168,12 +167,12 @@ def seen(client: TestClient, identity: str, frame: int) -> np.ndarray:
 
 
 def test_a_star_is_put_onto_the_plane_and_its_way_made_keyframes(
-    client: TestClient, shot: tuple[str, str, str]
+    client: TestClient, shot: tuple[str, str, str], plane: tuple[str, dict]
 ):
     identity, low, high = shot
     before = document(client, identity)
     layer = before["layers"][0]
-    track = layer["tracks"][0]["id"]
+    track, _ = plane
     body = {"layer": high, "of": low, "track": track, "frame": 12}
     assert client.post(f"/shots/{identity}/onto", json=body).status_code == 200
     for n in (0, 12, 39):

@@ -36,7 +36,7 @@ class KeptLooks:
 
     def keep(self, name: str, look: Look) -> str:
         """Keep a look; one of the same name is replaced. Answers its id."""
-        with database.atomic():
+        with database.atomic("IMMEDIATE"):
             held = LookRow.get_or_none(LookRow.name == name)
             if held is not None:
                 held.look = look.model_dump_json()

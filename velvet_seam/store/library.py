@@ -56,7 +56,7 @@ class Library:
         whenever: bool = False,
     ) -> FootageItem:  # fmt: skip
         """Take over a probed file, and queue what makes it ready: both, or neither."""
-        with database.atomic():
+        with database.atomic("IMMEDIATE"):
             item = self.footage.add(incoming, name, probe, shelf=shelf, licence=licence)
             try:
                 self.prepare_again(item, whenever)

@@ -106,7 +106,7 @@ class Shots:
     def add(self, shot: Shot) -> str:
         """Keep a new shot; returns its id."""
         identity = new_id("s")
-        with database.atomic():
+        with database.atomic("IMMEDIATE"):
             ShotRow.create(id=identity, name=shot.name, head=0)
             self._write(identity, 0, "start", shot)
         return identity
