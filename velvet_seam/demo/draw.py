@@ -56,6 +56,7 @@ CLIPS: dict[str, tuple[Callable[[int], NDArray[np.uint8]], int, int]] = {
     "tonight-card": (tonight.picture, tonight.FRAMES, 23),
     "fox-left": (fox.left, fox.FRAMES, 24),
     "fox-right": (fox.right, fox.FRAMES, 24),
+    "fox-knocked": (fox.knocked, fox.FRAMES, 25),
     "dancer-backlit": (dancer.picture, dancer.FRAMES, 23),
     "ink-in-milk": (dancer.ink, dancer.FRAMES, 25),
     "curtain-pass": (curtain.picture, curtain.FRAMES, 24),

@@ -1,4 +1,4 @@
-"""*fox-left*, *fox-right*: the same fox on the little stage, in two takes.
+"""*fox-left*, *fox-right*, *fox-knocked*: the same fox on the little stage, in two takes and a troubled one.
 
 Troubles put in on purpose: between the takes the camera was nudged by a few pixels, and in the
 second the light is warmer and a third of a stop brighter; the candles flicker in both.
@@ -152,6 +152,29 @@ def picture(frame: int, side: Side = "left") -> NDArray[np.uint8]:
     ground = ground * (1 - 0.3 * np.roll(soft, (16, 12), (0, 1)))[..., None]
     out = (colour + ground * (1 - alpha[..., None])) * light(side, frame)
     return finish(out, (8000 if side == "left" else 9000) + frame, 0.010)
+
+
+KNOCKED = 50
+"""From this frame of *fox-knocked* on the camera stands elsewhere, and a lamp is out."""
+
+KNOCK, DIMMED = (5.3, -2.6), -0.4
+"""Pixels by which its picture has moved then, and stops by which it is darker."""
+
+
+def knocked(frame: int) -> NDArray[np.uint8]:
+    """Frame of *fox-knocked*: the first take once more; half way somebody knocks against the camera, and a lamp goes
+    out."""
+    colour, alpha = truth("left", frame)
+    soft = cv2.GaussianBlur(alpha, (0, 0), 20)
+    ground = stage.light() * (1 - 0.3 * np.roll(soft, (16, 12), (0, 1)))[..., None]
+    out = (colour + ground * (1 - alpha[..., None])) * light("left", frame)
+    if frame >= KNOCKED:
+        move = np.array([[1, 0, KNOCK[0]], [0, 1, KNOCK[1]]], np.float32)
+        moved = cv2.warpAffine(
+            out, move, (WIDTH, HEIGHT), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
+        )
+        out = np.asarray(moved, np.float32) * np.float32(2 ** (DIMMED / _GAMMA))
+    return finish(out, 8500 + frame, 0.010)
 
 
 def left(frame: int) -> NDArray[np.uint8]:
