@@ -20,6 +20,21 @@ def corners_of(size: tuple[float, float]) -> NDArray[np.float64]:
     return np.array([(0, 0), (width, 0), (width, height), (0, height)], float)
 
 
+def mirrored(places: NDArray[np.float64], flip_x: bool, flip_y: bool) -> NDArray[np.float64]:
+    """Where the corners of a layer's source are to be seen, for those of the layer, flipped as it is, to be at (4, 2)
+    places: what was mirrored stays so.
+
+    >>> mirrored(corners_of((2, 1)), True, False)[0].tolist()
+    [2.0, 0.0]
+    """
+    order = [0, 1, 2, 3]
+    if flip_x:
+        order = [order[n] for n in (1, 0, 3, 2)]
+    if flip_y:
+        order = [order[n] for n in (3, 2, 1, 0)]
+    return places[order]
+
+
 def pulls_to(
     plain: Matrix, places: NDArray[np.float64], size: tuple[float, float]
 ) -> dict[str, float]:

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from velvet_seam.core.engine.corners import corners_of, pulls_to
+from velvet_seam.core.engine.corners import corners_of, mirrored, pulls_to
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.picture.pinned import tangent
 from velvet_seam.core.picture.placement import Matrix
@@ -46,7 +46,8 @@ def put_onto(lies: Lying, layer: Layer, leader: Layer, track: Track, frame: int)
     camera = lies.camera(layer, frame)
     if camera is not None:
         seen = mapped(np.asarray(np.linalg.inv(camera), np.float64), seen)
-    return dict(pulls_to(lies.plain(layer, frame), seen, lies.size(layer)))
+    places = mirrored(seen, layer.place.flip_x, layer.place.flip_y)
+    return dict(pulls_to(lies.plain(layer, frame), places, lies.size(layer)))
 
 
 def keyed(lies: Lying, layer: Layer) -> dict[str, Any]:
