@@ -23,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.register import Colour, pictures
-from velvet_seam.core.analyse.match import Matched, _mixed, curved, gain_of, lent, matched
+from velvet_seam.core.analyse.match import Matched, mixed, curved, gain_of, lent, matched
 from velvet_seam.core.analyse.plate import clean_plate, spread_over
 from velvet_seam.core.picture.colour import delta_e
 
@@ -117,7 +117,7 @@ def as_jpeg(picture: Values) -> Colour:
 def applied(found: Matched, v: Values) -> Values:
     flat = v.reshape(-1, 3)
     made = {
-        "gain": lambda: flat * np.array(found.gain), "mix": lambda: _mixed(flat, found.mix),
+        "gain": lambda: flat * np.array(found.gain), "mix": lambda: mixed(flat, found.mix),
         "curve": lambda: curved(flat, found.curves),
     }[found.model]()  # fmt: skip
     return np.asarray(np.clip(made, 0, 1).reshape(v.shape))

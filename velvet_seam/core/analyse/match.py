@@ -92,14 +92,14 @@ def matched(
         return None
     to, of = _some(first, second, where, SMOOTH)
     gain = _gain(to, of)
-    mix = _steadied(lambda w: _mix(w, of, to, gain), _as_mix(gain), lambda m: _mixed(of, m), to)
+    mix = _steadied(lambda w: _mix(w, of, to, gain), _as_mix(gain), lambda m: mixed(of, m), to)
     curves = _steadied(
         lambda w: _curves(w, of, to, gain), _as_curves(gain), lambda c: curved(of, c), to
     )
     like, now = _some(first, second, where, JUDGED)
     left = {
         "gain": _off(now * gain, like),
-        "mix": _off(_mixed(now, mix), like),
+        "mix": _off(mixed(now, mix), like),
         "curve": _off(curved(now, curves), like),
     }
     model: Light = "gain"
@@ -227,7 +227,8 @@ def _as_mix(gain: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.column_stack([np.diag(gain), np.zeros(3)])
 
 
-def _mixed(of: Colours, mix: NDArray[np.float64]) -> Colours:
+def mixed(of: Colours, mix: NDArray[np.float64]) -> Colours:
+    """Colours through a mix of channels, 3 × 4, the last column offsets."""
     return np.asarray(of @ mix[:, :3].T + mix[:, 3])
 
 
