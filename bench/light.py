@@ -23,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.register import Colour, pictures
-from velvet_seam.core.analyse.match import Matched, mixed, curved, gain_of, lent, matched
+from velvet_seam.core.analyse.match import Matched, curved, gain_of, lent, matched, mixed
 from velvet_seam.core.analyse.plate import clean_plate, spread_over
 from velvet_seam.core.picture.colour import delta_e
 
