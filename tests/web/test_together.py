@@ -68,6 +68,9 @@ def test_all_takes_and_a_recorder_are_put_in_time_with_one(client: TestClient):
     mic, stranger = after["sounds"]
     assert begins(mic) - begins(first) == pytest.approx(0.5 - 0.2, abs=0.002)
     assert stranger == before["sounds"][1]
+    client.post(f"/shots/{shot}/together", json={"layer": layers[0], "by": "sound"})
+    assert "already" in ended(client, shot, "in-time")["sentence"]
+    assert document(client, shot) == after
     client.post(f"/shots/{shot}/undo", json={})
     assert document(client, shot)["layers"] == before["layers"]  # one step
 

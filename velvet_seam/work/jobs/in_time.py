@@ -23,6 +23,9 @@ LEFT = {
 }  # fmt: skip
 """Why a take was left where it is."""
 
+IN_TIME = Fraction(1, 50)
+"""Of a frame: what lies nearer is in time, and stays."""
+
 MOST_NAMED = 4
 
 
@@ -94,7 +97,8 @@ def _moved(
         offset += exact(link.found.offset)
         at = link.through
     try:
-        return "", moved_by(one, lag(one, first, offset, rate), rate)
+        by = lag(one, first, offset, rate)
+        return "", moved_by(one, by, rate) if abs(by * rate) > IN_TIME else []
     except Problem:
         return "before", []
 
