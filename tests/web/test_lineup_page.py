@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 from tests.web.test_seam_page import add_layer, blank, picture, settled
 from tests.web.test_whole_job import clean, saved, state, until
 from velvet_seam.demo import talk
-from velvet_seam.demo.fox import NUDGE, STOPS
+from velvet_seam.demo.fox import KNOCK, KNOCKED, NUDGE, STOPS
 
 pytestmark = pytest.mark.browser
 
@@ -170,3 +170,22 @@ def test_two_cameras_are_put_in_time_by_one_press(blank: Page):
     expect(page.locator(".plate-made")).to_contain_text("unsure")
     page.keyboard.press("Control+z")
     until(page, "velvetSeam.bench.shot.layers[1].span.first === 0")
+
+
+def test_a_take_alone_in_its_shot_is_locked_off_from_the_find_box(blank: Page):
+    """Half way somebody knocked against the camera: from there on the layer lies that much the other way."""
+    page = blank
+    add_layer(page, "fox-knocked")
+    page.keyboard.press("/")
+    page.keyboard.type("shaky")
+    page.keyboard.press("Enter")
+    until(page, "Boolean(velvetSeam.bench.shot.layers[0].place.x.keys)", 120)
+    place = state(page, "shot.layers[0].place")
+    for name, rest, went in (("x", 540, KNOCK[0]), ("y", 960, KNOCK[1])):
+        at = {key["frame"]: key["value"] for key in place[name]["keys"]}
+        assert at[KNOCKED - 1] == pytest.approx(rest, abs=0.2)
+        assert at[KNOCKED] == pytest.approx(rest - went, abs=0.2)
+        assert at[99] == pytest.approx(rest - went, abs=0.2)
+    expect(page.locator("#lineup")).to_contain_text("no other layer")
+    page.keyboard.press("Control+z")
+    until(page, "velvetSeam.bench.shot.layers[0].place.x === 540")
