@@ -382,7 +382,7 @@ def measured(cases: list[Sequence], others: bool = True) -> None:
             these = [one for one in cases if one.kind == kind and one.unseen == unseen]
             if not these:
                 continue
-            whys = [unfit(one.frames[0], one.truth[0]) for one in these]
+            whys = [unfit(one.frames[0], one.truth[0], one.model) for one in these]
             print(
                 f"  {kind}, {'unseen' if unseen else 'seen'}: {len(these)} sequences"
                 + (f", refused {whys}" if any(whys) else "")

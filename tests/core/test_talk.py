@@ -66,3 +66,27 @@ def test_only_the_first_camera_heard_the_knock(tmp_path: Path):
         sound = np.abs(talk.sound(camera)).mean(1)
         at = round(talk.RATE * (talk.KNOCK - talk.begins(camera)))
         assert (sound[at : at + 2400].max() > 0.9) == heard
+
+
+def test_her_shadow_goes_with_her(see: Look):
+    """What is behind her is darker while she is there, and as light as on the plate once she is gone."""
+    name = "The hare vanishes"
+    _, hare = talk._hare("b", 80.0, 0.0)
+    fallen = (talk._shadow("b", hare) > 0.2) & (cv2.dilate(hare, np.ones((25, 25))) < 0.01)
+    fallen = cv2.resize(fallen.astype(np.float32), (540, 960), interpolation=cv2.INTER_AREA) > 0.99
+    assert fallen.sum() > 1000
+    there, bare = see(name, 20), see(name, 20, without=("l-hare", "l-fox"))
+    gone = see(name, 85, without=("l-fox", "l-puff"))
+    light = [one[fallen].mean() for one in (there, bare, gone)]
+    assert light[0] < 0.9 * light[1]
+    assert light[2] == pytest.approx(light[1], rel=0.01)
+
+
+def test_the_talk_is_joined_at_the_curtain(see: Look):
+    """Left of the curtain's right edge is the fox's camera, right of it the hare's; the curtain hangs on from one to the
+    other as if there were one."""
+    both, fox, hare = (see("Fox and hare talk", 60, without=hidden) for hidden in ((), ("l-b",), ("l-a",)))
+    assert np.array_equal(both[:, :230], fox[:, :230])
+    assert np.array_equal(both[:, 330:], hare[:, 330:])
+    curtain = (slice(200, 700), slice(245, 290))
+    assert np.abs(fox[curtain].astype(int) - hare[curtain]).mean() < 8  # the very place on both

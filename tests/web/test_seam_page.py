@@ -91,6 +91,8 @@ def add_layer(page: Page, name: str) -> str:
     before = len(state(page, "shot.layers"))
     choose_from_shelf(page, name)
     until(page, f"velvetSeam.bench.shot.layers.length === {before + 1}")
+    # a clip another test brought in may still be read from its original: pictures would then differ
+    until(page, "Object.values(velvetSeam.bench.state.footage).every((one) => one.ready)", 90)
     return state(page, f"shot.layers[{before}].id")
 
 

@@ -2,7 +2,7 @@
 
 Troubles put in on purpose: the second was started later, by a time that is no whole number of frames; somebody knocked
 against the first. The hare comes up through a trap door and goes down again, so that the second has seen the stage
-without her.
+without her. A curtain hangs between the two, where both cameras see it.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.analyse.plate import clean_plate, spread_over
 from velvet_seam.demo import fox, hare, stage
-from velvet_seam.demo.paper import F32, finish
+from velvet_seam.demo.paper import F32, finish, rgb, texture
 
 WIDTH, HEIGHT, FRAMES = 1080, 1920, 140
 RATE = 48_000
@@ -31,6 +31,12 @@ KNOCK = 2.9
 
 HARE_AT, HARE_SIZE, FLOOR = (742.0, 1508.0), 0.56, 1512.0
 """Where the hare's feet are on the stage, how large she is, and the trap door's edge."""
+
+CURTAIN_AT, CURTAIN_WIDE, HEM = 567.0, 74.0, 1500.0
+"""Where the curtain hangs that both cameras see, between the two, how wide it is, and where it ends, on the stage."""
+
+SHADOW = (34.0, 20.0, 15.0, 0.42)
+"""The hare's shadow on what is behind her: shifted by, as soft as, as dark as."""
 
 CAMERAS: dict[str, tuple[float, float, float]] = {"a": (392, 1230, 1.5), "b": (742, 1200, 1.5)}
 """What of the stage each looks at, and how much nearer it is."""
@@ -54,6 +60,33 @@ def _view(camera: str) -> NDArray[np.float64]:
     return np.array([[near, 0, WIDTH / 2 - near * x], [0, near, HEIGHT / 2 - near * y], [0, 0, 1]])
 
 
+def curtain_edge(y: F32, side: int) -> F32:
+    """Where on the stage the curtain's left (-1) or right (1) edge is, at heights of the stage."""
+    sway = 6 * np.sin(y / 96 + side) + 3 * np.sin(y / 37)
+    return np.asarray(CURTAIN_AT + side * CURTAIN_WIDE / 2 + sway, np.float32)
+
+
+def on_camera(camera: str, x: float, y: float) -> tuple[float, float]:
+    """Where a camera shows a point of the stage, in pixels of its clip."""
+    shown = _view(camera) @ [x, y, 1]
+    return float(shown[0]), float(shown[1])
+
+
+@lru_cache(maxsize=2)
+def _curtain(camera: str) -> tuple[F32, F32]:
+    """The curtain between the two as a camera sees it: colour, premultiplied, and coverage."""
+    x0, y0, near = CAMERAS[camera]
+    y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
+    x, y = (x - WIDTH / 2) / near + x0, (y - HEIGHT / 2) / near + y0
+    left, right = curtain_edge(y, -1), curtain_edge(y, 1)
+    cover = np.clip((x - left) * near + 0.5, 0, 1) * np.clip((right - x) * near + 0.5, 0, 1)
+    cover = cover * np.clip((HEM + 4 * np.sin(x / 11) - y) * near + 0.5, 0, 1)
+    along = (x - left) / (right - left)
+    fold = 0.68 + 0.24 * np.sin(along * 15 + y / 240) + 0.08 * np.sin(along * 37 - y / 120)
+    cloth = rgb("#8b2145") * (fold * texture(HEIGHT, WIDTH, 73, 1.2))[..., None]
+    return np.asarray(cloth * cover[..., None], np.float32), np.asarray(cover, np.float32)
+
+
 def _seen(picture: F32, matrix: NDArray[np.float64]) -> F32:
     return np.asarray(cv2.warpAffine(picture, matrix[:2], (WIDTH, HEIGHT), flags=cv2.INTER_CUBIC,
                                      borderMode=cv2.BORDER_REPLICATE), np.float32)  # fmt: skip
@@ -61,7 +94,8 @@ def _seen(picture: F32, matrix: NDArray[np.float64]) -> F32:
 
 @lru_cache(maxsize=2)
 def _ground(camera: str) -> F32:
-    return _seen(stage.light(), _view(camera))
+    _, curtain = _curtain(camera)
+    return _seen(stage.light(), _view(camera)) * (1 - _shadow(camera, curtain)[..., None])
 
 
 @lru_cache(maxsize=2)
@@ -85,6 +119,15 @@ def _hare(camera: str, frame: float, low: float) -> tuple[F32, F32]:
     return both[0] * edge[:, None, None], np.clip(both[1], 0, 1) * edge[:, None]
 
 
+def _shadow(camera: str, alpha: F32) -> F32:
+    """How much of the light the hare takes from what is behind her, 0 to 1."""
+    right, down, soft, dark = SHADOW
+    near = CAMERAS[camera][2]
+    moved = np.array([[1, 0, near * right], [0, 1, near * down]], np.float32)
+    fallen = cv2.warpAffine(alpha, moved, (WIDTH, HEIGHT))
+    return np.asarray(dark * cv2.GaussianBlur(fallen, (0, 0), near * soft), np.float32)
+
+
 def picture(camera: str, frame: int) -> NDArray[np.uint8]:
     """Frame of a camera: (1920, 1080, 3) uint8."""
     seconds = begins(camera) + frame / 25
@@ -92,9 +135,10 @@ def picture(camera: str, frame: int) -> NDArray[np.uint8]:
     low = _rise(seconds)
     if low < 1:
         colour, alpha = _hare(camera, 25 * seconds, low)
+        out = out * (1 - _shadow(camera, alpha)[..., None])
         out = out * (1 - alpha[..., None]) + colour
-    colour, alpha = _fox(camera, 25 * seconds)
-    out = out * (1 - alpha[..., None]) + colour
+    for colour, alpha in (_fox(camera, 25 * seconds), _curtain(camera)):
+        out = out * (1 - alpha[..., None]) + colour
     light = stage.flicker(25 * seconds)
     return finish(out * np.float32(light), (7400 if camera == "a" else 7700) + frame, 0.009)
 

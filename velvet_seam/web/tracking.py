@@ -16,7 +16,7 @@ from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.register.tracking import SAID, unfit
-from velvet_seam.core.register.warps import mapped
+from velvet_seam.core.register.warps import Model, mapped
 from velvet_seam.core.shot.carry import mask_of
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
@@ -27,6 +27,7 @@ from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
 from velvet_seam.web.takes import take_of
 from velvet_seam.web.working import one_at_a_time
+from velvet_seam.work.tracks import MODEL
 
 router = APIRouter(prefix="/shots/{identity}")
 
@@ -80,7 +81,7 @@ def track(identity: str, body: Tracking, request: Request, context: Ctx) -> Resp
     size = held.size if held else _side(body.size, whole, min(clip.width, clip.height))
     number = frame_shown(clip, layer.time, body.frame - layer.span.first, shot.rate)
     place = tuple(round(float(one), 3) for one in own.ravel())
-    _refuse_unfit(context, layer, number, corners_of(kind, np.array(place), size))
+    _refuse_unfit(context, layer, number, corners_of(kind, np.array(place), size), MODEL[kind])
     if held is None:
         taken = {one.name for one in layer.tracks}
         word = copy_free("Point" if kind == "point" else "Plane", taken)
@@ -150,11 +151,13 @@ def _frames(context: Context, shot: Shot, layer: Layer) -> tuple[Probe, range]:
     return item.probe, range(min(numbers), max(numbers) + 1)
 
 
-def _refuse_unfit(context: Context, layer: Layer, number: int, corners: np.ndarray) -> None:
+def _refuse_unfit(
+    context: Context, layer: Layer, number: int, corners: np.ndarray, model: Model
+) -> None:
     """Refuse, with the reason, a region that nothing could be followed in."""
     identity = layer.source.shows or ""
     picture = context.library.materials(preview=True)(identity).read(number)
     per = context.library.footage.get(identity).probe.width / picture.shape[1]
-    why = unfit(np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGBA2GRAY), np.uint8), corners / per)
+    why = unfit(np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGBA2GRAY), np.uint8), corners / per, model)
     if why:
         raise Problem(f"{SAID[why]} Nothing was followed.")

@@ -21,7 +21,7 @@ from velvet_seam.core.register.levels import Grey
 from velvet_seam.core.register.passes import camera_path, passes_of, same_frames, small_of
 from velvet_seam.core.register.tracking import SAID, unfit
 from velvet_seam.core.shot.track import corners_of
-from velvet_seam.work.tracks import followed, place_of
+from velvet_seam.work.tracks import MODEL, followed, place_of
 
 SHORT = 270
 """A camera's path is measured at this short side."""
@@ -89,7 +89,7 @@ def track_file(
     per = found.width / read(frame).shape[1]
     side = size or max(32.0, 96.0 * min(found.width, found.height) / 1080)
     home = corners_of(kind, np.array(places, float), side) / per
-    why = unfit(read(frame), home)
+    why = unfit(read(frame), home, MODEL[kind])
     if why:
         return json.dumps({"kind": kind, "why": why, "said": SAID[why]}, indent=2)
     made = followed(read, kind, {frame: home}, range(found.frames))

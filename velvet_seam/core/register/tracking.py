@@ -3,6 +3,7 @@ each frame is off does not add up."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -19,7 +20,7 @@ from velvet_seam.core.register.warps import Matrix, Model, apart, mapped, scaled
 Corners = NDArray[np.float64]
 """(4, 2), pixels of a frame: left top, right top, right bottom, left bottom of the region as it was drawn."""
 
-Unfit = Literal["", "small", "outside", "structure", "direction"]
+Unfit = Literal["", "small", "outside", "structure", "direction", "side"]
 
 SAID: dict[str, str] = {
     "small": "That is too small to be followed: take in at least 12 pixels each way.",
@@ -28,6 +29,8 @@ SAID: dict[str, str] = {
     "Take in something with structure, such as an edge of another colour.",
     "direction": "All that is seen in there runs in one direction, so nothing says where along it the region is. "
     "Take in a corner or an end.",
+    "side": "All that is seen in there lies on one side, so nothing says how the rest turns in space. Take in only that "
+    "side, or follow it as a point.",
 }
 """Why a region cannot be followed, in words."""
 
@@ -77,6 +80,9 @@ UNSURE = 0.12
 
 LEAST_VARIES = 1.6
 """Levels of brightness, of 255: what varies less, once noise and slow shades are taken out, is bare."""
+
+ONE_SIDE = 0.7
+"""Of what a region must vary, each half of a plane must vary by at least so much."""
 
 ALONG = 0.02
 """Of how much the region rises the one way, it must rise the other way by at least so much."""
@@ -154,8 +160,8 @@ def _half(picture: NDArray[np.uint8], size: tuple[int, int]) -> NDArray[np.uint8
     return np.asarray(cv2.resize(even, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
-def unfit(grey: Grey, corners: Corners) -> Unfit:
-    """Why a region of a frame, (h, w) uint8, cannot be followed; empty where it can."""
+def unfit(grey: Grey, corners: Corners, model: Model = "stretch") -> Unfit:
+    """Why a region of a frame, (h, w) uint8, cannot be followed as a model says; empty where it can."""
     height, width = grey.shape
     if min(np.ptp(corners, 0)) < LEAST_SIDE or _area(corners) < LEAST_SIDE**2:
         return "small"
@@ -166,11 +172,32 @@ def unfit(grey: Grey, corners: Corners) -> Unfit:
     crop, inside = key.crop.astype(np.float32), key.inside > 0
     fine, smooth, ground = (cv2.GaussianBlur(crop, (0, 0), sigma) for sigma in (0.8, 2.0, 12.0))
     noise = float(np.median(np.abs((crop - fine)[inside]))) * 1.4826
-    if float(np.std((smooth - ground)[inside])) < max(LEAST_VARIES, 0.3 * noise):
+    bare = max(LEAST_VARIES, 0.3 * noise)
+    varies = smooth - ground
+    if float(np.std(varies[inside])) < bare:
         return "structure"
     rise = np.stack([cv2.Sobel(smooth, cv2.CV_32F, *way)[inside] for way in ((1, 0), (0, 1))])
     small, large = np.linalg.eigvalsh(rise.astype(np.float64) @ rise.T)
-    return "direction" if small < ALONG * large else ""
+    if small < ALONG * large:
+        return "direction"
+    if model == "plane" and any(
+        np.std(varies[half & inside]) < ONE_SIDE * bare
+        for half in _halves(inside.shape, corners - key.origin)
+    ):
+        return "side"
+    return ""
+
+
+def _halves(shape: tuple[int, ...], corners: Corners) -> Iterator[NDArray[np.bool_]]:
+    """The pixels, (h, w), of a region's four halves: left, top, right, bottom."""
+    y, x = np.mgrid[: shape[0], : shape[1]].astype(np.float32)
+    across = (corners[1] + corners[2] - corners[0] - corners[3]) / 2
+    down = (corners[3] + corners[2] - corners[0] - corners[1]) / 2
+    middle = corners.mean(0)
+    for way in (down, across):  # the line through the middle, along the other way
+        side = (x - middle[0]) * way[1] - (y - middle[1]) * way[0]
+        yield side < 0
+        yield side > 0
 
 
 class Tracker:

@@ -113,7 +113,7 @@ def corners_of(kind: str, place: NDArray[np.float64], size: float) -> NDArray[np
 def _smoothed(path: NDArray[np.float64], sigma: float) -> NDArray[np.float64]:
     """A path, (frames, n), by a Gaussian over time; at its ends it goes on as it came, so that they stay."""
     reach = min(int(np.ceil(REACH * sigma)), len(path) - 1)
-    weight = np.exp(-0.5 * (np.arange(-reach, reach + 1) / sigma) ** 2)
+    weight = np.exp(-0.5 * (np.arange(-reach, reach + 1) / max(sigma, 0.05)) ** 2)  # less is none
     weight /= weight.sum()
     wide = np.pad(path, ((reach, reach), (0, 0)), mode="reflect", reflect_type="odd")
     return np.column_stack([np.convolve(column, weight, "valid") for column in wide.T])
