@@ -85,7 +85,9 @@ def test_her_shadow_goes_with_her(see: Look):
 def test_the_talk_is_joined_at_the_curtain(see: Look):
     """Left of the curtain's right edge is the fox's camera, right of it the hare's; the curtain hangs on from one to the
     other as if there were one."""
-    both, fox, hare = (see("Fox and hare talk", 60, without=hidden) for hidden in ((), ("l-b",), ("l-a",)))
+    both, fox, hare = (
+        see("Fox and hare talk", 60, without=hidden) for hidden in ((), ("l-b",), ("l-a",))
+    )
     assert np.array_equal(both[:, :230], fox[:, :230])
     assert np.array_equal(both[:, 330:], hare[:, 330:])
     curtain = (slice(200, 700), slice(245, 290))

@@ -126,7 +126,7 @@ def test_undo_may_bring_back_a_layer_whose_footage_was_removed(root: Path):
         assert state["footage"][footage]["missing"]
         assert client.get(f"/shots/{shot}", headers=PAGE).status_code == 200
         job = client.post(f"/shots/{shot}/renders").json()["id"]
-        for _ in range(100):
+        for _ in range(900):
             row = client.app.state.context.library.jobs.get(job)
             if row.state == "failed":
                 break

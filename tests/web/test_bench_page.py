@@ -46,7 +46,7 @@ def pixel(page: Page, x: float, y: float) -> tuple[int, int, int]:
 
 def seen(page: Page, what: Callable[[], bool]) -> None:
     """The picture comes to show something."""
-    for _ in range(150):
+    for _ in range(600):
         if what():
             return
         page.wait_for_timeout(100)

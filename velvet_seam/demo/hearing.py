@@ -30,8 +30,14 @@ def at_the_curtain() -> tuple[Vertex, ...]:
     heights = np.linspace(-40, talk.HEIGHT + 40, 24)
     # the stage as high as it lies between both cameras
     middle = sum(camera[1] for camera in talk.CAMERAS.values()) / 2
-    edge = talk.curtain_edge(((heights - half) / near + middle).astype(np.float32), 1) - talk.CURTAIN_AT
-    rim = [Vertex(x=round(float(x) * near, 1), y=round(float(y) - half, 1)) for x, y in zip(edge, heights, strict=True)]
+    edge = (
+        talk.curtain_edge(((heights - half) / near + middle).astype(np.float32), 1)
+        - talk.CURTAIN_AT
+    )
+    rim = [
+        Vertex(x=round(float(x) * near, 1), y=round(float(y) - half, 1))
+        for x, y in zip(edge, heights, strict=True)
+    ]
     return (*rim, Vertex(x=-640, y=half + 40), Vertex(x=-640, y=-half - 40))
 
 
@@ -49,7 +55,9 @@ def fox_and_hare_talk(footage: dict[str, str]) -> Shot:
         """Where a camera's picture lies when its curtain hangs in the middle, as high as the other's."""
         middle = sum(one[1] for one in talk.CAMERAS.values()) / 2
         x, y = talk.on_camera(camera, talk.CURTAIN_AT, middle)
-        return Place(x=540 + NEARER / 100 * (540 - x), y=960 + NEARER / 100 * (960 - y), scale=NEARER)
+        return Place(
+            x=540 + NEARER / 100 * (540 - x), y=960 + NEARER / 100 * (960 - y), scale=NEARER
+        )
 
     hare = Layer(
         id="l-b", name="Hare's camera", thread=1, source=FootageSource(footage=footage["fox-and-hare-talk-b"]),

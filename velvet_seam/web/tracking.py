@@ -158,6 +158,8 @@ def _refuse_unfit(
     identity = layer.source.shows or ""
     picture = context.library.materials(preview=True)(identity).read(number)
     per = context.library.footage.get(identity).probe.width / picture.shape[1]
-    why = unfit(np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGBA2GRAY), np.uint8), corners / per, model)
+    why = unfit(
+        np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGBA2GRAY), np.uint8), corners / per, model
+    )
     if why:
         raise Problem(f"{SAID[why]} Nothing was followed.")
