@@ -8,7 +8,7 @@ and the colour error of the foreground where it is partly covered, in ΔE (OKLab
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -223,10 +223,10 @@ def closed_form(case: Case, shown: list[NDArray[np.uint8]], reach: int = 8) -> l
 
 
 def best(
-    case: Case, shown: list[NDArray[np.uint8]], make: Method, settings: Settings
-) -> list[Alpha]:
-    """A method at the setting that has the least mean squared error on two frames of this very clip."""
-    some = [0, 2]
+    case: Case, shown: list[NDArray[np.uint8]], make: Method, settings: Settings,
+    some: Sequence[int] = (0, 2),
+) -> list[Alpha]:  # fmt: skip
+    """A method at the setting that has the least mean squared error on some frames of this very clip."""
 
     def error(setting: tuple[float, float]) -> float:
         cuts = make([shown[n] for n in some], *setting)

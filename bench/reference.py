@@ -68,8 +68,17 @@ def keyed(picture: NDArray[np.uint8], key: ScreenKey, at: int) -> Image:
     def difference(x: Image) -> Image:
         return x[..., k] - x[..., others].max(-1)
 
-    raw = np.clip((1 - difference(c) / np.maximum(difference(s), 0.02)) / near.white, 0, 1)
     cy, sy, fy = luma_chroma(c), luma_chroma(s), luma_chroma(f)
+    ds = np.maximum(difference(s), 0.02)
+    beyond = np.maximum(
+        (s - c - 0.05) / np.maximum(s, 0.1), (c - s - 0.05) / np.maximum(1 - s, 0.1)
+    )
+    raw = np.clip(np.maximum(1 - difference(c) / ds, beyond.max(-1)), 0, 1)
+    # on a screen of little colour the distance counts in place of the colour difference
+    grey = np.clip((0.40 - ds / np.maximum(s[..., k], 0.05)) / 0.20, 0, 1)
+    far = np.clip(np.sqrt((((cy - sy) / [0.18, 0.05, 0.05]) ** 2).sum(-1)) - 0.15, 0, 1)
+    raw = raw / near.white * (1 - grey) + grey * far / near.white
+    raw = np.clip(raw, 0, 1)
     weight = 1 / (4e-4 + 3 * raw[..., None] ** 2 * np.maximum(var - fy**2, 0))
     same = 0.5 / 4e-4 * (sy**2).sum(-1)
     aa = (weight * fy * fy).sum(-1) + same + 0.01 / 4e-4

@@ -11,13 +11,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import cv2
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.colour import LUMA_709
 from velvet_seam.core.picture.screen import CELL, spread
+from velvet_seam.core.picture.unmix import COLOURED, far_of, grey_of, raw_of
 
 SURE = 0.93
 """Raw coverage, relative to the most there is, from which a study pixel counts as foreground."""
@@ -67,31 +67,37 @@ def ycc_of(key: int) -> NDArray[np.float32]:
     return np.ascontiguousarray(_YCC[:, [key, (key + 1) % 3, (key + 2) % 3]], np.float32)
 
 
-@nb.njit(error_model="numpy", inline="always")
-def _raw_of(pixels, behind, key, i, j, to):
-    one, zero, tiny, three = np.float32(1), np.float32(0), np.float32(0.02), np.uint64(3)
-    for x in range(to.size):
-        n = np.uint64(x)
-        at = three * n
-        d = pixels[at + key] - max(pixels[at + i], pixels[at + j])
-        ds = behind[at + key] - max(behind[at + i], behind[at + j])
-        to[n] = min(max(one - d / max(ds, tiny), zero), one)
-
-
 @kernel()
-def _raw(small, screen, k):
-    """1 − D(I) / D(S) of every study pixel, 0 to 1. For each key channel there is a loop, in which it is
-    known where the others lie."""
+def _raw(small, screen, k, to_ycc, grey):
+    """Raw coverage of every study pixel, 0 to 1."""
     out = np.empty(small.shape[:2], np.float32)
     to, pixels, behind = out.reshape(-1), small.reshape(-1), screen.reshape(-1)
-    red, green, blue = np.uint64(0), np.uint64(1), np.uint64(2)
-    if k == 0:
-        _raw_of(pixels, behind, red, green, blue, to)
-    elif k == 1:
-        _raw_of(pixels, behind, green, blue, red, to)
-    else:
-        _raw_of(pixels, behind, blue, red, green, to)
+    ck, ci, cj, three = np.uint64(k), np.uint64((k + 1) % 3), np.uint64((k + 2) % 3), np.uint64(3)
+    for n in range(to.size):
+        x = np.uint64(n)
+        at = three * x
+        pk, pi, pj = pixels[at + ck], pixels[at + ci], pixels[at + cj]
+        sk, si, sj = behind[at + ck], behind[at + ci], behind[at + cj]
+        a = raw_of(pk, pi, pj, sk, si, sj)
+        if grey:
+            dk, di, dj = pk - sk, pi - si, pj - sj
+            y = to_ycc[0, 0] * dk + to_ycc[0, 1] * di + to_ycc[0, 2] * dj
+            u = to_ycc[1, 0] * dk + to_ycc[1, 1] * di + to_ycc[1, 2] * dj
+            v = to_ycc[2, 0] * dk + to_ycc[2, 1] * di + to_ycc[2, 2] * dj
+            a += grey_of(sk, si, sj) * (far_of(y, u, v) - a)
+        to[x] = a
     return out
+
+
+def has_grey(surface: NDArray[np.float32], key: int) -> bool:
+    """Whether a screen has little colour anywhere.
+
+    >>> has_grey(np.full((1, 1, 3), 0.5, np.float32), 1), has_grey(np.array([[[0.1, 0.7, 0.2]]], np.float32), 1)
+    (True, False)
+    """
+    others = np.maximum(surface[..., (key + 1) % 3], surface[..., (key + 2) % 3])
+    least = (surface[..., key] - others) / np.maximum(surface[..., key], 0.05)
+    return bool(least.min() < COLOURED)
 
 
 @kernel()
@@ -155,10 +161,11 @@ def local_foreground(
     screen = np.asarray(
         cv2.resize(surface, (width, height), interpolation=cv2.INTER_LINEAR), np.float32
     )
-    raw = _raw(small, screen, key)
+    to_ycc = ycc_of(key)
+    raw = _raw(small, screen, key, to_ycc, has_grey(surface, key))
     white = most_there_is(raw)
     around = _least_around(raw, 1)
-    sums = _sums(small, screen, raw, around, np.float32(white), key, ycc_of(key), rows, columns)
+    sums = _sums(small, screen, raw, around, np.float32(white), key, to_ycc, rows, columns)
     unknown = np.array(UNKNOWN, np.float32).reshape(1, 1, 6)
     core = (_least_around(raw, margin) > np.float32(CORE * white)).astype(np.uint8)
     return Foreground(spread(sums, unknown, np.float32(2.0)), white, core)

@@ -79,11 +79,13 @@ class Known(NamedTuple):
 
 
 class Wish(NamedTuple):
-    """What is asked of the key: the number of the key channel, the raw coverage that is whole, where coverage begins
+    """What is asked of the key: the number of the key channel, whether the screen has
+    little colour, the raw coverage that is whole, where coverage begins
     and how fast it rises; how much of a shadow is kept and of spill taken off, what takes its place, and how crisp
     an edge is made. Numbers only: arrays in a group that is passed on for every row would be counted each time."""
 
     k: int
+    grey: bool
     white: np.float32
     low: np.float32
     gain: np.float32
@@ -98,10 +100,9 @@ _CLEAR_BITS = int(np.float32(CLEAR).view(np.int32))
 
 
 @nb.njit(error_model="numpy")
-def _widened(row, ends, parts, k, to):
-    """A row of the screen's surface with a value for every column of the picture, in planes: its three
-    channels, and its D, at least 0.02."""
-    width, last = to.size // 4, row.shape[0] - 1
+def _widened(row, ends, parts, to):
+    """A row of the screen's surface with a value for every column of the picture, in planes of its three channels."""
+    width, last = to.size // 3, row.shape[0] - 1
     for c in range(3):
         begin = 0
         for cell in range(row.shape[0]):  # the pixels between the middles of two cells
@@ -111,11 +112,6 @@ def _widened(row, ends, parts, k, to):
                 x = np.uint64(n)
                 to[at + x] = s + slope * parts[np.uint64(begin) + x]
             begin = ends[cell]
-    one, other = np.uint64((k + 1) % 3 * width), np.uint64((k + 2) % 3 * width)
-    key, at = np.uint64(k * width), np.uint64(3 * width)
-    for n in range(width):
-        x = np.uint64(n)
-        to[at + x] = max(to[key + x] - max(to[one + x], to[other + x]), np.float32(0.02))
 
 
 @nb.njit(error_model="numpy")
@@ -159,7 +155,7 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
     red = nb.carray(bytes_at(folded[2]), chroma_row * chroma_rows)
     segments, end = (width + SEGMENT - 1) // SEGMENT, known.surface.shape[0] - 1
     # rows of the surface are widened as they are reached: what a row needs then lies in the nearest cache
-    wide, reached = np.empty((WIDE, 4 * width), np.float32), lines[max(first - REACH, 0)] - 1
+    wide, reached = np.empty((WIDE, 3 * width), np.float32), lines[max(first - REACH, 0)] - 1
     # every row of the ring is as wide as the picture and what the filter reaches beyond it
     alpha = np.zeros(RING * (width + 2 * REACH), np.float32)
     lit, own = np.ones(RING * width, np.float32), np.zeros(RING * width, np.float32)
@@ -183,7 +179,7 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
             at = slot if made else y
             while reached < below:
                 reached += 1
-                _widened(surface[reached], ends, parts, wish.k, wide[reached % WIDE])
+                _widened(surface[reached], ends, parts, wide[reached % WIDE])
             over, under = wide[above % WIDE], wide[below % WIDE]
             if made:
                 tint_row(blue, red, chroma_row, y, width, height, source.gains, tints)
@@ -192,7 +188,9 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
                     luma, begin, tints, source.gains, pixels.reshape(-1), np.uint64(slot * width),
                     width,
                 )  # fmt: skip
-            opaque[slot] = raw_row(pixels[at], over, under, shares[y], wish.k, wish.white, raw)
+            opaque[slot] = raw_row(
+                pixels[at], over, under, shares[y], wish.k, to_ycc, wish.grey, wish.white, raw
+            )
             wanted = first <= y < last
             some[slot] = _cover(
                 pixels[at], y, wanted, over, under, raw, near[above], near[below], core[core_rows[y]],

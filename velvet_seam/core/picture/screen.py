@@ -24,6 +24,9 @@ BORDER = 0.06
 BAND = 10 * CELL
 """Rows that share the room they are worked out in."""
 
+_GREY = np.float32(0.30)
+"""Chroma over light of a screen that has little colour."""
+
 _HALF_A_CELL = np.float32(CELL * CELL / 4)
 
 UNEVEN, SPREAD, ROUGH, BARE = 2.6, 0.028, 0.03, 0.9
@@ -194,22 +197,35 @@ def _reading(pixels: NDArray[np.float32], share: float) -> ScreenReading:
 
 
 @nb.njit(error_model="numpy")
-def _guessed(guess, width, room):
+def _guessed(guess, width, refined, room):
     """What a guess says of each pixel of the rows of a cell, in planes: what is picked by its cell is picked
     first, so that :func:`_hits` runs in vectors."""
     wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
-    floor = np.float32(1e-3)
+    floor, one = np.float32(1e-3), np.float32(1)
+    bound = np.float32(0.12 if refined else 0.25)
+    noise = np.float32(0.018 if refined else 0.030)
     for gx in range(guess.shape[0]):
         sr, sg, sb = guess[gx, 0], guess[gx, 1], guess[gx, 2]
         sy = wr * sr + wg * sg + wb * sb
-        su, sv, inverse = sr - sy, sb - sy, np.float32(1) / max(sy, floor)
+        su, sv, inverse = sr - sy, sb - sy, one / max(sy, floor)
+        # of a screen of little colour noise alone goes as far
+        chroma, least = (
+            su * su + sv * sv,
+            noise * min(max(sy / np.float32(0.4), np.float32(0.4)), one),
+        )
+        square = max(bound * bound * chroma, least * least)
+        grey = chroma < (_GREY * sy) ** 2
+        if refined:
+            dark, light = np.float32(0.86 if grey else 0.60), np.float32(1.10 if grey else 1.14)
+        else:
+            dark, light = np.float32(0.60 if grey else 0.35), np.float32(1.50 if grey else 2.20)
         for x in range(gx * CELL, min(gx * CELL + CELL, width)):
-            room[0, x], room[1, x], room[2, x] = su, sv, inverse
-            room[3, x] = su * su + sv * sv
+            room[0, x], room[1, x], room[2, x], room[3, x] = su, sv, inverse, square
+            room[4, x], room[5, x] = dark, light
 
 
 @nb.njit(error_model="numpy")
-def _hits(row, room, darkest, lightest, bound, hit):
+def _hits(row, room, hit):
     """Mark the screen pixels of a row: those with the screen's chroma scaled by their own light."""
     wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
     half, width = np.float32(0.5), row.shape[0]
@@ -221,8 +237,8 @@ def _hits(row, room, darkest, lightest, bound, hit):
         py = wr * r + wg * g + wb * b
         k = py * room[2, i]
         u, v = r - py - k * room[0, i], b - py - k * room[1, i]
-        near = bound * max(k, half)
-        hit[i] = (k > darkest) & (k < lightest) & (u * u + v * v < near * near * room[3, i])
+        near = max(k, half)
+        hit[i] = (k > room[4, i]) & (k < room[5, i]) & (u * u + v * v < near * near * room[3, i])
 
 
 @nb.njit(error_model="numpy")
@@ -244,19 +260,17 @@ def _cells(small, guess, refined):
     """Sum of R'G'B' and count of screen pixels in every cell.
 
     At first pixels count within broad bounds of light, then from 60 to 114 % of a first guess of the
-    surface, so that it follows soft shadows on the screen. ``guess`` has a colour for every cell.
+    surface, so that it follows soft shadows on the screen; 86 to 110 % where it has little colour to tell a
+    shadow by. ``guess`` has a colour for every cell.
     """
     gh, gw = guess.shape[0], guess.shape[1]
-    darkest = np.float32(0.60 if refined else 0.35)
-    lightest = np.float32(1.14 if refined else 2.2)
-    bound = np.float32(0.12 if refined else 0.25)
     hit = np.zeros(small.shape[:2], np.uint8)
     for band in nb.prange((small.shape[0] + BAND - 1) // BAND):
-        room = np.empty((4, small.shape[1]), np.float32)
+        room = np.empty((6, small.shape[1]), np.float32)
         for y in range(band * BAND, min(band * BAND + BAND, small.shape[0])):
             if y % CELL == 0:  # a band begins with a row of cells
-                _guessed(guess[y // CELL], small.shape[1], room)
-            _hits(small[y], room, darkest, lightest, bound, hit[y])
+                _guessed(guess[y // CELL], small.shape[1], refined, room)
+            _hits(small[y], room, hit[y])
     sums = np.zeros((gh, gw, 4), np.float32)
     for gy in nb.prange(gh):
         _sum_cells(small, hit, gy, sums[gy])

@@ -3,7 +3,8 @@
 With the pixel I, the screen S at that place, the foreground F nearby with its variance V, k the
 screen's strongest channel and D(C) = C_k − max(other two):
 
-1. Raw coverage ``a0 = (1 − D(I) / D(S)) / white`` (the colour-difference principle of P. Vlahos).
+1. Raw coverage ``a0 = (1 − D(I) / D(S)) / white`` (the colour-difference principle of P. Vlahos), at least what keeps
+   the foreground inside the gamut; on a screen of little colour the distance from it.
 2. Where neighbourhoods are wholly screen or wholly foreground, that is all.
 3. Else I = αF + βS is solved in Y'CbCr by least squares, weighted by the inverse of noise plus a0²V
    (in the manner of Y.-Y. Chuang et al., 2001, with one Gaussian), with two weak priors: α = a0,
@@ -28,7 +29,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.coverage import Plane
-from velvet_seam.core.picture.foreground import MARGIN, Foreground, local_foreground, ycc_of
+from velvet_seam.core.picture.foreground import (
+    MARGIN,
+    Foreground,
+    has_grey,
+    local_foreground,
+    ycc_of,
+)
 from velvet_seam.core.picture.key_rows import Known, Source, Wish, key_picture
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen import CELL, screen_surface
@@ -199,7 +206,7 @@ def _keyed(
     low = tolerance + clip[0] * softness
     threads = nb.get_num_threads()
     wish = Wish(
-        key, np.float32(1 / screen.foreground.white), np.float32(low), np.float32(gain),
+        key, has_grey(screen.surface, key), np.float32(1 / screen.foreground.white), np.float32(low), np.float32(gain),
         np.float32(keep_shadows), np.float32(despill), np.float32(spill_to == "grey"),
         np.float32(spill_to == "below"), np.float32(crisp),
     )  # fmt: skip

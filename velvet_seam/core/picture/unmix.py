@@ -43,6 +43,14 @@ _LIGHT_PRIOR = 0.5
 _RAW_PRIOR = 0.01
 _LEAST_LIGHT, _MOST_LIGHT = 0.80, 1.08
 _GAMUT_MARGIN = 0.02
+_RAW_MARGIN, _RAW_DARK = 0.05, 0.10
+"""By how much a pixel must be beyond what the screen could be mixed to, and the least light that is told it by: where
+nothing is solved yet, noise must not be taken for a subject."""
+COLOURED, _GREYER = 0.40, 0.20
+"""D(S) / S_k from which on a screen has colour enough for the colour difference alone, and over how much less it
+counts for nothing."""
+_FAR_LIGHT, _FAR_CHROMA, _NEAR = 0.18, 0.05, 0.15
+"""How far from a grey screen's Y', and its Cb and Cr, is wholly something else; and how far is still screen."""
 
 
 @nb.njit(error_model="numpy")
@@ -51,25 +59,81 @@ def fill(row, at, length, value):
         row[np.uint64(at) + np.uint64(n)] = value
 
 
-@nb.njit(error_model="numpy")
-def raw_row(row, above, below, share, k, scale, to):
-    """a0 along a row; answers whether the row is wholly covered. A pixel is one uint32, red lowest, so
-    that the loop runs in vectors; ``above`` and ``below`` are rows of the screen with its D as their
-    fourth plane."""
-    zero, one, unit = np.float32(0), np.float32(1), np.float32(1 / 255)
-    i, j = (k + 1) % 3, (k + 2) % 3
+@nb.njit(error_model="numpy", inline="always")
+def raw_of(pk, pi, pj, sk, si, sj):
+    """Raw coverage of a pixel before a screen, both with the key channel first: by the colour difference, and at least
+    what keeps its foreground inside the gamut, which tells a subject of the screen's own hue."""
+    zero, one = np.float32(0), np.float32(1)
+    ds = max(sk - max(si, sj), np.float32(0.02))
+    away = one - (pk - max(pi, pj)) / ds
+    least = max(_beyond(pk, sk), max(_beyond(pi, si), _beyond(pj, sj)))
+    return min(max(max(away, least), zero), one)
+
+
+@nb.njit(error_model="numpy", inline="always")
+def _beyond(p, s):
+    """The least coverage by one channel, with room for noise."""
+    room = max(s if p < s else np.float32(1) - s, np.float32(_RAW_DARK))
+    return (abs(p - s) - np.float32(_RAW_MARGIN)) / room
+
+
+@nb.njit(error_model="numpy", inline="always")
+def grey_of(sk, si, sj):
+    """How little colour a screen has, 0 to 1: as much counts the distance from it, not the colour difference."""
+    ds = max(sk - max(si, sj), np.float32(0.02))
+    grey = (np.float32(COLOURED) - ds / max(sk, np.float32(0.05))) * np.float32(1 / _GREYER)
+    return min(max(grey, np.float32(0)), np.float32(1))
+
+
+@nb.njit(error_model="numpy", inline="always")
+def far_of(y, u, v):
+    """How far a pixel is from a screen, 0 to 1, by how much its Y', Cb and Cr differ."""
+    far = np.sqrt(
+        y * y * np.float32(1 / _FAR_LIGHT**2) + (u * u + v * v) * np.float32(1 / _FAR_CHROMA**2)
+    )
+    return min(max(far - np.float32(_NEAR), np.float32(0)), np.float32(1))
+
+
+@nb.njit(error_model="numpy", fastmath={"contract"})
+def raw_row(row, above, below, share, k, to_ycc, grey, scale, to):
+    """Raw coverage along a row; answers whether the row is wholly covered. A pixel is one uint32, red lowest, so
+    that the loop runs in vectors; ``above`` and ``below`` are rows of the screen in planes; ``grey`` says whether the
+    screen has little colour anywhere."""
+    one, unit = np.float32(1), np.float32(1 / 255)
+    i, j, width = (k + 1) % 3, (k + 2) % 3, to.size
     byte, every = np.uint32(255), np.uint32(0xFFFFFFFF)
     bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
-    at = np.uint64(3 * to.size)
-    for n in range(to.size):
+    ak, ai, aj = np.uint64(k * width), np.uint64(i * width), np.uint64(j * width)
+    wk, wi, wj = to_ycc[0, 0], to_ycc[0, 1], to_ycc[0, 2]
+    uk, ui, uj = to_ycc[1, 0], to_ycc[1, 1], to_ycc[1, 2]
+    vk, vi, vj = to_ycc[2, 0], to_ycc[2, 1], to_ycc[2, 2]
+    for n in range(width):
         x = np.uint64(n)
         v = row[x]
         every &= v
-        pk = np.int32((v >> bk) & byte)
-        pi, pj = np.int32((v >> bi) & byte), np.int32((v >> bj) & byte)
-        ds = above[at + x] + (below[at + x] - above[at + x]) * share
-        d = np.float32(pk - max(pi, pj)) * unit
-        to[x] = min(max((one - d / ds) * scale, zero), one)
+        pk = np.float32(np.int32((v >> bk) & byte)) * unit
+        pi = np.float32(np.int32((v >> bi) & byte)) * unit
+        pj = np.float32(np.int32((v >> bj) & byte)) * unit
+        sk = above[ak + x] + (below[ak + x] - above[ak + x]) * share
+        si = above[ai + x] + (below[ai + x] - above[ai + x]) * share
+        sj = above[aj + x] + (below[aj + x] - above[aj + x]) * share
+        to[x] = min(raw_of(pk, pi, pj, sk, si, sj) * scale, one)
+    if grey:
+        for n in range(width):
+            x = np.uint64(n)
+            v = row[x]
+            sk = above[ak + x] + (below[ak + x] - above[ak + x]) * share
+            si = above[ai + x] + (below[ai + x] - above[ai + x]) * share
+            sj = above[aj + x] + (below[aj + x] - above[aj + x]) * share
+            dk = np.float32(np.int32((v >> bk) & byte)) * unit - sk
+            di = np.float32(np.int32((v >> bi) & byte)) * unit - si
+            dj = np.float32(np.int32((v >> bj) & byte)) * unit - sj
+            far = far_of(
+                wk * dk + wi * di + wj * dj,
+                uk * dk + ui * di + uj * dj,
+                vk * dk + vi * di + vj * dj,
+            )
+            to[x] += grey_of(sk, si, sj) * (min(far * scale, one) - to[x])
     return every >> np.uint32(24) == 255
 
 
@@ -89,7 +153,7 @@ def next_run(solved, begin, width):
 @nb.njit(error_model="numpy")
 def lights(above, below, share, k, first, length, to, plane):
     """The screen along some pixels of a row, its key channel first, as three planes from ``plane`` on."""
-    width = above.size // 4
+    width = above.size // 3
     for c in range(3):
         at, to_at = np.uint64((k + c) % 3 * width + first), np.uint64((plane + c) * PLANE)
         for n in range(length):
