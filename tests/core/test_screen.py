@@ -5,6 +5,7 @@ from __future__ import annotations
 import colorsys
 
 import numpy as np
+import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
@@ -67,3 +68,29 @@ def test_oklab_has_its_published_values():
     assert np.abs(to_oklab([0, 1.0, 0]) - [0.8664, -0.2339, 0.1795]).max() < 2e-4
     assert np.abs(to_oklab([0, 0, 1.0]) - [0.4520, -0.0325, -0.3115]).max() < 2e-4
     assert np.abs(to_linear(188 / 255) - 0.5029) < 1e-3
+
+
+@pytest.mark.parametrize(
+    ("screen", "subject"),
+    [
+        ((216, 128, 52), (196, 28, 40)),  # red before orange: no colour difference at all
+        ((128, 126, 119), (70, 52, 140)),
+        ((128, 126, 119), (58, 56, 52)),  # a grey thing before a grey wall
+        ((148, 168, 190), (236, 232, 226)),
+        ((40, 160, 70), (20, 60, 90)),
+    ],
+)
+def test_a_subject_like_its_screen_and_a_wall_without_colour(
+    screen: tuple[int, int, int], subject: tuple[int, int, int]
+):
+    """What differs from the screen in anything is solid, and the screen is clear, folds and noise or not."""
+    rng = np.random.default_rng(5)
+    y, x = np.mgrid[:360, :270].astype(float)
+    light = 1 + 0.06 * np.sin(x / 40) + 0.05 * np.cos(y / 60)
+    inside = np.hypot(x - 135, y - 180) < 70
+    picture = np.where(inside[..., None], np.array(subject), np.array(screen) * light[..., None])
+    picture = np.clip(picture + rng.normal(0, 1.5, picture.shape), 0, 255).astype(np.uint8)
+    picture = np.dstack([picture, np.full((360, 270), 255, np.uint8)])
+    alpha = screen_key(picture, read_screen(picture, screen), screen)[..., 3] / 255
+    assert (alpha[np.hypot(x - 135, y - 180) < 66] > 0.75).mean() > 0.99
+    assert alpha[np.hypot(x - 135, y - 180) > 76].mean() < 0.005
