@@ -23,7 +23,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.register import pictures
-from velvet_seam.core.register.tracking import Tracker, unfit
+from velvet_seam.core.register.tracking import Tracker
+from velvet_seam.core.register.unfit import unfit
 from velvet_seam.core.register.warps import Matrix, Model, mapped
 
 Grey = NDArray[np.uint8]

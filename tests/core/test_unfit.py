@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
-from velvet_seam.core.register.tracking import SAID, unfit
+from velvet_seam.core.register.unfit import SAID, unfit
 
 BOX = np.array([[80, 60], [240, 60], [240, 180], [80, 180]], float)
 

@@ -15,7 +15,7 @@ from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.register.tracking import SAID, unfit
+from velvet_seam.core.register.unfit import SAID, unfit
 from velvet_seam.core.register.warps import Model, mapped
 from velvet_seam.core.shot.carry import mask_of
 from velvet_seam.core.shot.layer import Layer

@@ -19,7 +19,7 @@ from velvet_seam.core.media.still import write_png
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.levels import Grey
 from velvet_seam.core.register.passes import camera_path, passes_of, same_frames, small_of
-from velvet_seam.core.register.tracking import SAID, unfit
+from velvet_seam.core.register.unfit import SAID, unfit
 from velvet_seam.core.shot.track import corners_of
 from velvet_seam.work.tracks import MODEL, followed, place_of
 

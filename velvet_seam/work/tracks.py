@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.register.levels import Grey
-from velvet_seam.core.register.tracking import Corners, Tracker
+from velvet_seam.core.register.region import Corners
+from velvet_seam.core.register.tracking import Tracker
 from velvet_seam.core.register.warps import Model
 
 AT_ONCE = 24

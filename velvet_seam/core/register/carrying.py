@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.register.levels import Grey
-from velvet_seam.core.register.tracking import Tracker, unfit
+from velvet_seam.core.register.tracking import Tracker
+from velvet_seam.core.register.unfit import unfit
 
 Points = NDArray[np.float64]
 

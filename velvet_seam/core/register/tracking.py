@@ -3,9 +3,7 @@ each frame is off does not add up."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Literal
 
 import cv2
 import numpy as np
@@ -14,29 +12,9 @@ from numpy.typing import NDArray
 from velvet_seam.core.register.descend import Descent, Fit, chosen
 from velvet_seam.core.register.in_place import spread_of
 from velvet_seam.core.register.levels import Grey, Level, normalised
+from velvet_seam.core.register.region import Corners, convex, cropped, signed_area
 from velvet_seam.core.register.starts import by_features, shifted
 from velvet_seam.core.register.warps import Matrix, Model, apart, mapped, scaled, within
-
-Corners = NDArray[np.float64]
-"""(4, 2), pixels of a frame: left top, right top, right bottom, left bottom of the region as it was drawn."""
-
-Unfit = Literal["", "small", "outside", "structure", "direction", "side"]
-
-SAID: dict[str, str] = {
-    "small": "That is too small to be followed: take in at least 12 pixels each way.",
-    "outside": "Most of that lies beyond the picture.",
-    "structure": "There is too little to see in there to be followed: plain wall, sky, skin, dark. "
-    "Take in something with structure, such as an edge of another colour.",
-    "direction": "All that is seen in there runs in one direction, so nothing says where along it the region is. "
-    "Take in a corner or an end.",
-    "side": "All that is seen in there lies on one side, so nothing says how the rest turns in space. Take in only that "
-    "side, or follow it as a point.",
-}
-"""Why a region cannot be followed, in words."""
-
-LEAST_SIDE = 12.0
-PAD = 12
-"""Pixels around the region that are looked at, so that what lies on its rim has a neighbourhood."""
 
 SMALL = 22
 """The region is at least so large in the smallest level, pixels."""
@@ -78,15 +56,6 @@ AT_FIRST = 0.6
 UNSURE = 0.12
 """Of the region's own size: a fit that may be off by more is none."""
 
-LEAST_VARIES = 1.6
-"""Levels of brightness, of 255: what varies less, once noise and slow shades are taken out, is bare."""
-
-ONE_SIDE = 0.7
-"""Of what a region must vary, each half of a plane must vary by at least so much."""
-
-ALONG = 0.02
-"""Of how much the region rises the one way, it must rise the other way by at least so much."""
-
 
 @dataclass(frozen=True)
 class Tracked:
@@ -111,16 +80,7 @@ class _Key:
     ) -> None:
         self.from_home = from_home
         """From pixels of the first frame to those of this one."""
-        height, width = grey.shape
-        low = np.floor(corners.min(0)).astype(int) - PAD
-        high = np.ceil(corners.max(0)).astype(int) + PAD
-        low, high = np.maximum(low, 0), np.minimum(high, [width, height])
-        self.origin = low
-        crop = grey[low[1] : high[1], low[0] : high[0]]
-        inside = np.zeros(crop.shape, np.uint8)
-        cv2.fillConvexPoly(inside, np.round((corners - low) * 16).astype(np.int32), 255, shift=4)
-        if within is not None:
-            inside = np.minimum(inside, within[low[1] : high[1], low[0] : high[0]])
+        self.origin, crop, inside = cropped(grey, corners, within)
         self.crop, self.inside = crop, inside
         self.levels: list[Level] = []
         scale, side = 1.0, float(min(np.ptp(corners, 0)))
@@ -158,46 +118,6 @@ class _Found:
 def _half(picture: NDArray[np.uint8], size: tuple[int, int]) -> NDArray[np.uint8]:
     even = picture[: 2 * size[1], : 2 * size[0]]
     return np.asarray(cv2.resize(even, size, interpolation=cv2.INTER_AREA), np.uint8)
-
-
-def unfit(grey: Grey, corners: Corners, model: Model = "stretch") -> Unfit:
-    """Why a region of a frame, (h, w) uint8, cannot be followed as a model says; empty where it can."""
-    height, width = grey.shape
-    if min(np.ptp(corners, 0)) < LEAST_SIDE or _area(corners) < LEAST_SIDE**2:
-        return "small"
-    clipped = np.clip(corners, 0, [width, height])
-    if min(np.ptp(clipped, 0)) < LEAST_SIDE or _area(clipped) < 0.4 * _area(corners):
-        return "outside"
-    key = _Key(grey, corners, np.eye(3))
-    crop, inside = key.crop.astype(np.float32), key.inside > 0
-    fine, smooth, ground = (cv2.GaussianBlur(crop, (0, 0), sigma) for sigma in (0.8, 2.0, 12.0))
-    noise = float(np.median(np.abs((crop - fine)[inside]))) * 1.4826
-    bare = max(LEAST_VARIES, 0.3 * noise)
-    varies = smooth - ground
-    if float(np.std(varies[inside])) < bare:
-        return "structure"
-    rise = np.stack([cv2.Sobel(smooth, cv2.CV_32F, *way)[inside] for way in ((1, 0), (0, 1))])
-    small, large = np.linalg.eigvalsh(rise.astype(np.float64) @ rise.T)
-    if small < ALONG * large:
-        return "direction"
-    if model == "plane" and any(
-        np.std(varies[half & inside]) < ONE_SIDE * bare
-        for half in _halves(inside.shape, corners - key.origin)
-    ):
-        return "side"
-    return ""
-
-
-def _halves(shape: tuple[int, ...], corners: Corners) -> Iterator[NDArray[np.bool_]]:
-    """The pixels, (h, w), of a region's four halves: left, top, right, bottom."""
-    y, x = np.mgrid[: shape[0], : shape[1]].astype(np.float32)
-    across = (corners[1] + corners[2] - corners[0] - corners[3]) / 2
-    down = (corners[3] + corners[2] - corners[0] - corners[1]) / 2
-    middle = corners.mean(0)
-    for way in (down, across):  # the line through the middle, along the other way
-        side = (x - middle[0]) * way[1] - (y - middle[1]) * way[0]
-        yield side < 0
-        yield side > 0
 
 
 class Tracker:
@@ -287,12 +207,12 @@ class Tracker:
         if not np.isfinite(corners).all():
             return False
         # how it has grown since the first frame
-        area, was = _signed(corners), _signed(self._home)
+        area, was = signed_area(corners), signed_area(self._home)
         grown = area / was
         width, height = self._size
         middle = corners.mean(0)
         there = -0.1 * width < middle[0] < 1.1 * width and -0.1 * height < middle[1] < 1.1 * height
-        return bool(there and 0.02 < grown < 50 and _convex(corners))
+        return bool(there and 0.02 < grown < 50 and convex(corners))
 
     def _looked_for(self, grey: Grey, usual: float) -> _Found | None:
         keys = self._keys[:1] if len(self._keys) == 1 else (self._keys[0], self._keys[-1])
@@ -457,19 +377,3 @@ class Tracker:
 def _by_pixels(warp: Matrix) -> Matrix:
     """A warp between corners of pixels as one between their middles."""
     return shifted(-0.5, -0.5) @ warp @ shifted(0.5, 0.5)
-
-
-def _signed(corners: Corners) -> float:
-    x, y = corners.T
-    return float(0.5 * (x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
-
-
-def _area(corners: Corners) -> float:
-    return abs(_signed(corners))
-
-
-def _convex(corners: Corners) -> bool:
-    side = np.roll(corners, -1, 0) - corners
-    after = np.roll(side, -1, 0)
-    turn = side[:, 0] * after[:, 1] - side[:, 1] * after[:, 0]
-    return bool((turn > 0).all() or (turn < 0).all())
