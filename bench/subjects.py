@@ -16,7 +16,7 @@ Cut = tuple[F32, F32]
 
 
 def rng_of(*of: int) -> np.random.Generator:
-    return np.random.defaultrng_of(of)
+    return np.random.default_rng(of)
 
 
 def smooth_noise(height: int, width: int, size: float, seed: int) -> F32:
