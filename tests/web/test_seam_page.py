@@ -96,6 +96,18 @@ def add_layer(page: Page, name: str) -> str:
     return state(page, f"shot.layers[{before}].id")
 
 
+def test_what_is_said_of_a_missing_screen_goes_once_it_is_shown(blank: Page):
+    sea = add_layer(blank, "paper-sea")
+    blank.click(f"#seam-{sea}")
+    chip(blank, "matte", "Screen")
+    said = blank.locator("#say .bad")
+    expect(said).to_contain_text("No screen was found")
+    expect(blank.locator("#hint")).to_be_visible()  # it asks for an area by itself
+    drag(blank, on_picture(blank, 200, 200), on_picture(blank, 500, 300))
+    until(blank, "velvetSeam.bench.shot.layers[0].seam.matte[0].colour_from === 'area'")
+    expect(said).to_have_count(0, timeout=4000)  # by itself it would stay for twelve seconds
+
+
 def test_lettering_is_keyed_from_its_card_and_made_denser(blank: Page):
     letters = add_layer(blank, "tonight-card")
     blank.click(f"#seam-{letters}")

@@ -16,8 +16,8 @@ def screen_words(reading: ScreenReading) -> str:
     part = f"{reading.share:.0%} of the border"
     if not reading.share:
         return (
-            "No screen was found: the border of this layer is grey, black or white. Drag over an area of the "
-            "screen in the picture, or take the key away."
+            "No coloured screen was found: the border of this layer is grey, black or white. What differs from it is "
+            "kept for now. Drag over an area of the ground in the picture, or take the key away."
         )
     if not reading.found:
         return (

@@ -4,8 +4,8 @@ const wait = (ms) => new Promise((done) => setTimeout(done, ms));
 
 /** Show a sentence at the foot of the page; problems stay longer and can be closed. */
 export function say(sentence, bad = false) {
+  unsay(sentence);
   const box = document.getElementById("say");
-  for (const old of box.children) if (old.firstChild.textContent === sentence) old.remove();
   const p = document.createElement("p");
   p.className = bad ? "bad" : "";
   const text = document.createElement("span");
@@ -17,6 +17,11 @@ export function say(sentence, bad = false) {
   p.append(text, close);
   box.append(p);
   wait(bad ? 12000 : 4000).then(() => p.remove());
+}
+
+/** Take a sentence away that is no longer true. */
+export function unsay(sentence) {
+  for (const old of [...document.getElementById("say").children]) if (old.firstChild.textContent === sentence) old.remove();
 }
 
 /** Ask the server; answers JSON, or says the problem and throws. */

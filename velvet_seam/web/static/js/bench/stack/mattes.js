@@ -1,5 +1,5 @@
 // Mattes from the panel of a seam: a screen or colour measured, areas sampled and dropped, plates, new mattes.
-import { say } from "../../common.js";
+import { say, unsay } from "../../common.js";
 
 export class Mattes {
   constructor(bench, handles) {
@@ -20,6 +20,8 @@ export class Mattes {
     const slow = setTimeout(() => say("Looking at the colours of this layer."), 500);
     const answer = await bench.send("keys", { frame: bench.frame, ...body }).catch(() => null);
     clearTimeout(slow);
+    if (answer && body.area) unsay(this.missing); // the screen has been shown
+    if (answer?.found === false) this.missing = answer.said;
     // where no screen was found one shows it
     const key = answer?.found === false && bench.layer?.seam.matte.find((one) => one.kind === "screen-key");
     if (key) this.area(bench.layer, { part: key.id });
