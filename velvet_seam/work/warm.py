@@ -35,6 +35,7 @@ from velvet_seam.core.looks import LOOKS, Area, Ground, Tone
 from velvet_seam.core.looks.curves import Curves
 from velvet_seam.core.looks.table import Mixed, table_of
 from velvet_seam.core.looks.tints import Tints
+from velvet_seam.core.people.region import people
 from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.picture.burst import DIRECTIONS, streaks
 from velvet_seam.core.picture.colour_key import colour_key
@@ -64,6 +65,9 @@ from velvet_seam.core.picture.yuv import (
     rgba_to_yuv422p10,
 )
 from velvet_seam.core.register.in_place import line_up
+from velvet_seam.core.roto.features import features
+from velvet_seam.core.roto.first import Marks, found
+from velvet_seam.core.roto.soft import soft_matte
 from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound.loudness import loudness
@@ -240,13 +244,22 @@ def _lined_up() -> None:
     clean_plate(np.zeros((3, 8, 8, 3), np.uint8))
 
 
+def _roto() -> None:
+    picture = _screen()
+    keep, drop = (np.zeros((48, 32), bool) for _ in range(2))
+    keep[18:22, 14:18], drop[:3] = True, True
+    found(features(picture), Marks.of(keep, drop))
+    inside = people(picture, (picture[..., 0] > 100).astype(np.float32))
+    soft_matte(picture, inside)
+
+
 def _nothing(*_: object) -> Any:
     raise KeyError
 
 
 PIECES: tuple[Callable[[], None], ...] = (
     _compose, _planes, _studied, _masks, _steady, _other_keys, _edge, _written, _hdr, _sound, _screen_key,
-    _place, _tones, _areas, _around, _generated, _lined_up,
+    _place, _tones, _areas, _around, _generated, _lined_up, _roto,
 )  # fmt: skip
 """Each runs some kernels on a small picture. The longest comes first; beside it what is needed to read files,
 and then the rest, so that both processes end at about the same time."""

@@ -43,6 +43,9 @@ class Context(Protocol):
     def in_planes(self, layer: Layer, frame: int) -> Step:
         """The layer's picture as its codec holds it, where it can be had so."""
 
+    def seen(self, layer: Layer, frame: int) -> Step:
+        """A layer's picture at a frame, before anything is done to it."""
+
     def raw_placed(self, layer: Layer, frame: int) -> Step:
         """The layer with nothing cut out, placed on the sheet."""
 

@@ -54,6 +54,13 @@ class Cutter:
     def in_planes(self) -> Step:
         return self._context.in_planes(self._layer, self._frame)
 
+    def beside(self, apart: int) -> Step | None:
+        frame = self._frame + apart
+        if not self._layer.span.holds(frame):
+            return None
+        other = self._context.seen(self._layer, frame)
+        return None if other.key == self._source.key else other
+
     @property
     def video(self) -> bool:
         return self._context.video

@@ -194,6 +194,9 @@ class Planner(Stacking):
         within = frozenset({layer.id})
         return Cutter(self, layer, frame, source, width, height, within).cut()[0].step
 
+    def seen(self, layer: Layer, frame: int) -> Step:
+        return self._source(layer, frame)[0]
+
     def keyed(self, layer: Layer, frame: int, within: frozenset[str]) -> tuple[Step, Step]:
         """A layer's picture at a frame, and what its mattes leave of it: for the frames beside it."""
         source, width, height = self._source(layer, frame)

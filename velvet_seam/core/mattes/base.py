@@ -60,6 +60,10 @@ class Asked(Protocol):
     def in_planes(self) -> Step:
         """The same as its codec holds it, where it can be had so."""
 
+    def beside(self, apart: int) -> Step | None:
+        """The layer's picture some frames later, or earlier, before anything is cut out; none where it is the same one,
+        or the layer is not there."""
+
     @property
     def video(self) -> bool:
         """A frame of a render is made, to which no hand will come back."""

@@ -1,0 +1,35 @@
+"""The size at which a subject is told from its surroundings, and what is compared there: colours in which equal steps
+look about equally large."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+F32 = NDArray[np.float32]
+
+SHORT = 270
+"""Short side of that size, in pixels: the same for a proxy and an original."""
+
+_WEIGHTS = np.array([0.7, 1.2, 1.2], np.float32)
+"""Of L*, a* and b*, which OpenCV gives in 0 to 255: light and shade count for less than colour."""
+
+
+def solve_size(height: int, width: int) -> tuple[int, int]:
+    """Height and width at which a picture of some size is solved.
+
+    >>> solve_size(1920, 1080), solve_size(100, 200)
+    ((480, 270), (100, 200))
+    """
+    factor = min(1.0, SHORT / min(height, width))
+    return max(1, round(height * factor)), max(1, round(width * factor))
+
+
+def features(picture: NDArray[np.uint8], size: tuple[int, int] | None = None) -> F32:
+    """Of a picture (h, w, 4) uint8 what is compared, (h', w', 3) float32, at the size of :func:`solve_size` or as
+    given."""
+    height, width = size or solve_size(*picture.shape[:2])
+    small = cv2.resize(picture[..., :3], (width, height), interpolation=cv2.INTER_AREA)
+    lab = cv2.cvtColor(np.ascontiguousarray(small), cv2.COLOR_RGB2LAB)
+    return np.asarray(lab.astype(np.float32) * _WEIGHTS)

@@ -1,0 +1,161 @@
+"""The matting Laplacian over a band of a picture, and its solution.
+
+Of A. Levin, D. Lischinski and Y. Weiss, *A Closed-Form Solution to Natural Image Matting* (2008): in every window of 3 × 3
+pixels coverage is taken for a linear function of colour; the Laplacian is what is left of that, squared. Here it is held
+for the pixels of the band alone, as 25 numbers for each, one for every pixel that shares a window with it.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.kernels import kernel
+
+F32 = NDArray[np.float32]
+Places = NDArray[np.int32]
+
+EPSILON = 3e-4
+"""How far coverage may bend from a linear function of colour, as a variance of colours in 0 to 1."""
+
+ROUNDS = 40
+CLOSE = 1e-3
+"""What is left, of what there was at first, at which the solution is good enough."""
+
+MARGIN = 2
+"""Pixels that a band keeps from the border of the picture it is given: those that share a window with it."""
+
+
+@kernel()
+def _stencils(picture, number, count, epsilon):
+    """(count, 25) float32. ``picture`` (h, w, 3) 0 to 1; ``number`` (h, w) int32, the band's pixels counted, -1 else."""
+    height, width = number.shape
+    out = np.zeros((count, 25), np.float32)
+    d = np.empty((9, 3), np.float32)
+    v = np.empty((9, 3), np.float32)
+    which = np.empty(9, np.int32)
+    ninth, one = np.float32(1 / 9), np.float32(1)
+    for y in range(1, height - 1):
+        for x in range(1, width - 1):
+            some = False
+            for n in range(9):
+                which[n] = number[y + n // 3 - 1, x + n % 3 - 1]
+                some |= which[n] >= 0
+            if not some:
+                continue
+            r = g = b = np.float32(0)
+            for n in range(9):
+                for c in range(3):
+                    d[n, c] = picture[y + n // 3 - 1, x + n % 3 - 1, c]
+                r += d[n, 0]
+                g += d[n, 1]
+                b += d[n, 2]
+            r, g, b = r * ninth, g * ninth, b * ninth
+            rr = gg = bb = epsilon * ninth
+            rg = rb = gb = np.float32(0)
+            for n in range(9):
+                d[n, 0] -= r
+                d[n, 1] -= g
+                d[n, 2] -= b
+                rr += d[n, 0] * d[n, 0] * ninth
+                gg += d[n, 1] * d[n, 1] * ninth
+                bb += d[n, 2] * d[n, 2] * ninth
+                rg += d[n, 0] * d[n, 1] * ninth
+                rb += d[n, 0] * d[n, 2] * ninth
+                gb += d[n, 1] * d[n, 2] * ninth
+            # the inverse of the covariance, by its minors
+            i00, i01, i02 = gg * bb - gb * gb, rb * gb - rg * bb, rg * gb - rb * gg
+            i11, i12, i22 = rr * bb - rb * rb, rg * rb - rr * gb, rr * gg - rg * rg
+            over = one / (rr * i00 + rg * i01 + rb * i02)
+            for n in range(9):
+                v[n, 0] = (i00 * d[n, 0] + i01 * d[n, 1] + i02 * d[n, 2]) * over
+                v[n, 1] = (i01 * d[n, 0] + i11 * d[n, 1] + i12 * d[n, 2]) * over
+                v[n, 2] = (i02 * d[n, 0] + i12 * d[n, 1] + i22 * d[n, 2]) * over
+            for n in range(9):
+                i = which[n]
+                if i < 0:
+                    continue
+                for m in range(9):
+                    at = (m // 3 - n // 3 + 2) * 5 + m % 3 - n % 3 + 2
+                    w = d[m, 0] * v[n, 0] + d[m, 1] * v[n, 1] + d[m, 2] * v[n, 2]
+                    out[i, at] -= (one + w) * ninth
+                out[i, 12] += one
+    return out
+
+
+def stencils(picture: F32, number: Places, count: int) -> F32:
+    """The Laplacian's rows of a band's pixels: (count, 25) float32, those of the 5 × 5 pixels around each.
+
+    Args:
+        picture: (h, w, 3) colours in 0 to 1.
+        number: (h, w) int32, the band's pixels counted from 0, -1 elsewhere; :data:`MARGIN` pixels along the border are
+            none of the band.
+    """
+    return np.asarray(_stencils(picture, number, count, np.float32(EPSILON)))
+
+
+@kernel()
+def _times(rows, weight, places, wide, plane, out):
+    """(L + weight) p for the band, of which ``plane`` holds p flat, ``places`` where each pixel lies in it."""
+    two = 2 * wide
+    for n in range(places.size):
+        at, some = places[n], weight[n] * plane[places[n]]
+        for k in range(5):
+            first = at + k * wide - two - 2
+            for j in range(5):
+                some += rows[n, 5 * k + j] * plane[first + j]
+        out[n] = some
+
+
+@kernel()
+def _solved(rows, weight, wanted, places, wide, plane, rounds, close):
+    """Conjugate gradients, each pixel divided by its own number on the diagonal."""
+    count = places.size
+    r, z, q = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
+    p = np.zeros(plane.size, np.float32)
+    _times(rows, weight, places, wide, plane, q)
+    before, first = 0.0, 0.0
+    for n in range(count):
+        r[n] = weight[n] * wanted[n] - q[n]
+        z[n] = r[n] / (rows[n, 12] + weight[n])
+        p[places[n]] = z[n]
+        before += r[n] * z[n]
+    first = before
+    for _ in range(rounds):
+        if before <= first * close * close:
+            break
+        _times(rows, weight, places, wide, p, q)
+        along = 0.0
+        for n in range(count):
+            along += p[places[n]] * q[n]
+        if along <= 0:
+            break
+        a = np.float32(before / along)
+        after = 0.0
+        for n in range(count):
+            plane[places[n]] += a * p[places[n]]
+            r[n] -= a * q[n]
+            z[n] = r[n] / (rows[n, 12] + weight[n])
+            after += r[n] * z[n]
+        b = np.float32(after / before)
+        for n in range(count):
+            p[places[n]] = z[n] + b * p[places[n]]
+        before = after
+    return plane
+
+
+def solved(rows: F32, weight: F32, wanted: F32, places: Places, known: F32) -> F32:
+    """The coverage that minimises αᵀLα + Σ weight (α − wanted)² over a band, what lies around it as it is known.
+
+    Args:
+        rows: from :func:`stencils`.
+        weight, wanted: (count,) how firmly each pixel of the band is wanted to be what.
+        places: (count,) where each lies in ``known``, as a flat place.
+        known: (h, w) coverage; within the band where to begin.
+
+    Returns:
+        (h, w) float32, not held within 0 to 1.
+    """
+    plane = known.astype(np.float32).ravel()
+    done = _solved(rows, weight, wanted, places, known.shape[1], plane, ROUNDS, CLOSE)
+    return np.asarray(done.reshape(known.shape))

@@ -1,0 +1,169 @@
+"""From a region to a soft matte: coverage in a band around the region's edge, at the size of the picture, and the
+subject's own colour there."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.kernels import kernel
+from velvet_seam.core.roto.laplacian import MARGIN, solved, stencils
+
+F32 = NDArray[np.float32]
+
+REACH = 1 / 135
+"""How far the band reaches on either side of the region's edge, of the picture's short side: 4 pixels of 540."""
+
+LEAST_REACH = 3.0
+
+FEATHER = 1.5
+"""Pixels over which the region's own edge is soft."""
+
+BY_REGION, BY_COLOUR = 0.03, 0.005
+"""How firmly coverage is held to the region's edge, and to what the colours nearby say where they can be told apart."""
+
+SPREAD = (3, 9, 27)
+"""Radii over which colours are spread from what is surely subject, or surely not, in parts of the band's reach over 4."""
+
+NOISE = 0.012**2
+
+
+def band_of(picture_size: tuple[int, int]) -> float:
+    """Pixels that the band reaches on either side in a picture of some height and width."""
+    return max(LEAST_REACH, REACH * min(picture_size))
+
+
+def soft_matte(picture: NDArray[np.uint8], inside: F32) -> NDArray[np.uint8]:
+    """A picture cut out along a region's edge.
+
+    Args:
+        picture: (h, w, 4) uint8, premultiplied.
+        inside: (h', w') float32 how far inside the region each pixel is, in its own pixels, below 0 outside.
+
+    Returns:
+        (h, w, 4) uint8, premultiplied; what the picture lets through itself stays open.
+    """
+    height, width = picture.shape[:2]
+    factor = height / inside.shape[0]
+    deep = cv2.resize(inside, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(factor)
+    reach = band_of((height, width))
+    near = np.abs(deep) < reach
+    if not near.any():
+        return np.asarray(picture * (deep > 0)[..., None], np.uint8)
+    out = np.asarray(picture * (deep > 0)[..., None], np.uint8)
+    rows, columns = np.flatnonzero(near.any(1)), np.flatnonzero(near.any(0))
+    around = int(4 * reach) + MARGIN
+    top, bottom = max(int(rows[0]) - around, 0), min(int(rows[-1]) + around + 1, height)
+    left, right = max(int(columns[0]) - around, 0), min(int(columns[-1]) + around + 1, width)
+    piece = np.ascontiguousarray(picture[top:bottom, left:right])
+    out[top:bottom, left:right] = _soft(
+        piece, np.ascontiguousarray(deep[top:bottom, left:right]), reach
+    )
+    return out
+
+
+def _soft(picture: NDArray[np.uint8], deep: F32, reach: float) -> NDArray[np.uint8]:
+    rgb = picture[..., :3].astype(np.float32) * np.float32(1 / 255)
+    keep, drop = deep >= reach, deep <= -reach
+    own, own_varies = spread(rgb, keep, reach)
+    other, other_varies = spread(rgb, drop, reach)
+    alpha = _coverage(rgb, deep, reach, (own, own_varies), (other, other_varies))
+    return np.asarray(_cut(picture, rgb, alpha, own, other))
+
+
+def spread(rgb: F32, sure: NDArray[np.bool_], reach: float) -> tuple[F32, F32]:
+    """Colours of what is sure, carried to their neighbourhood: (h, w, 3) means over as little as holds enough of them,
+    and (h, w) how much colours vary there."""
+    weight = sure.astype(np.float32)
+    parts = np.dstack([rgb * weight[..., None], weight])
+    squares = ((rgb**2).sum(2) * weight).astype(np.float32)
+    total = max(float(weight.sum()), 1.0)
+    mean = np.asarray(parts[..., :3].reshape(-1, 3).sum(0) / total, np.float32) * np.ones_like(rgb)
+    square = np.full(weight.shape, squares.sum() / total, np.float32)
+    for radius in reversed(SPREAD):
+        side = 2 * max(1, round(radius * reach / 4)) + 1
+        some = cv2.blur(parts, (side, side), borderType=cv2.BORDER_CONSTANT)
+        here = cv2.blur(squares, (side, side), borderType=cv2.BORDER_CONSTANT)
+        least = np.float32(0.02)
+        over = 1 / (some[..., 3] + least)
+        mean = (some[..., :3] + least * mean) * over[..., None]
+        square = (here + least * square) * over
+    varies = np.maximum(square - (mean**2).sum(2), 0)
+    return np.asarray(mean, np.float32), np.asarray(varies, np.float32)
+
+
+def _coverage(
+    rgb: F32, deep: F32, reach: float, own: tuple[F32, F32], other: tuple[F32, F32]
+) -> F32:
+    """Coverage of every pixel, 0 to 1."""
+    band = np.abs(deep) < reach
+    band[:MARGIN] = band[-MARGIN:] = False
+    band[:, :MARGIN] = band[:, -MARGIN:] = False
+    known = np.clip(deep / (2 * FEATHER) + 0.5, 0, 1).astype(np.float32)
+    known[~band] = deep[~band] > 0
+    places = np.flatnonzero(band).astype(np.int32)
+    number = np.full(band.shape, -1, np.int32)
+    number.ravel()[places] = np.arange(places.size, dtype=np.int32)
+    said, trust = _by_colour(
+        rgb.reshape(-1, 3),
+        places,
+        *(one.reshape(-1, 3) for one in (own[0], other[0])),
+        own[1].ravel(),
+        other[1].ravel(),
+    )
+    region = known.ravel()[places]
+    by_colour = np.float32(BY_COLOUR) * trust * trust
+    weight = by_colour + np.float32(BY_REGION)
+    wanted = (by_colour * said + np.float32(BY_REGION) * region) / weight
+    known.ravel()[places] = wanted
+    return np.clip(solved(stencils(rgb, number, places.size), weight, wanted, places, known), 0, 1)
+
+
+@kernel()
+def _by_colour(rgb, places, own, other, own_varies, other_varies):
+    """Coverage of the band's pixels by how far each is from the surroundings to the subject, and how far to trust
+    that."""
+    said, trust = np.empty(places.size, np.float32), np.empty(places.size, np.float32)
+    zero, one, noise = np.float32(0), np.float32(1), np.float32(NOISE)
+    for n in range(places.size):
+        i = places[n]
+        apart, along = np.float32(1e-6), np.float32(0)
+        for c in range(3):
+            d = own[i, c] - other[i, c]
+            apart += d * d
+            along += d * (rgb[i, c] - other[i, c])
+        a = min(max(along / apart, zero), one)
+        # along one of three directions a third of the variance
+        doubt = (a * a * own_varies[i] + (one - a) * (one - a) * other_varies[i]) / np.float32(
+            3
+        ) + noise
+        said[n] = a
+        trust[n] = one / (one + doubt / (apart * np.float32(0.04)))
+    return said, trust
+
+
+@kernel()
+def _cut(picture, rgb, alpha, own, other):
+    """The picture premultiplied by coverage, the surroundings unmixed from it."""
+    height, width = alpha.shape
+    out = np.zeros((height, width, 4), np.uint8)
+    zero, one, full, half = np.float32(0), np.float32(1), np.float32(255), np.float32(0.5)
+    for y in range(height):
+        for x in range(width):
+            a = alpha[y, x]
+            if a <= np.float32(0.002):
+                continue
+            if a >= np.float32(0.998):
+                for c in range(4):
+                    out[y, x, c] = picture[y, x, c]
+                continue
+            rest = one - a
+            share = a / (a * a + rest * rest + np.float32(0.005))
+            open_ = np.float32(picture[y, x, 3]) * np.float32(1 / 255)
+            for c in range(3):
+                left = rgb[y, x, c] - a * own[y, x, c] - rest * other[y, x, c]
+                f = min(max(own[y, x, c] + share * left, zero), one)
+                out[y, x, c] = np.uint8(np.int32(min(f, open_) * a * full + half))
+            out[y, x, 3] = np.uint8(np.int32(open_ * a * full + half))
+    return out
