@@ -28,7 +28,14 @@ def cut_out(picture: np.ndarray) -> np.ndarray:
 
 @pytest.mark.parametrize(
     ("size", "left", "height", "width"),
-    [(200, 0, 200, 200), (400, 0, 400, 400), (640, 0, 640, 640), (400, 0, 237, 400), (400, 80, 237, 190), (1080, 220, 640, 513)],
+    [
+        (200, 0, 200, 200),
+        (400, 0, 400, 400),
+        (640, 0, 640, 640),
+        (400, 0, 237, 400),
+        (400, 80, 237, 190),
+        (1080, 220, 640, 513),
+    ],
 )
 def test_a_person_is_found_at_every_size_and_shape(size: int, left: int, height: int, width: int):
     picture = np.ascontiguousarray(portrait(size)[:height, left : left + width])
@@ -114,7 +121,15 @@ def test_a_missing_model_is_said(monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 class Filmed:
     """The photograph as a clip of three frames in which nothing moves."""
 
-    digest, width, height, moving, frames, in_planes, picture_size = "filmed", 400, 400, True, 3, False, (400, 400)
+    digest, width, height, moving, frames, in_planes, picture_size = (
+        "filmed",
+        400,
+        400,
+        True,
+        3,
+        False,
+        (400, 400),
+    )
     length = 3
 
     def frame_at(self, time):
@@ -136,7 +151,15 @@ def test_a_shot_with_people_cut_out():
         "id": "l-a", "name": "a", "source": {"kind": "footage", "footage": "f-a"}, "span": {"first": 0, "last": 2},
         "place": {"x": 200, "y": 200}, "seam": {"matte": [{"kind": "people", "id": "k-a"}]},
     }  # fmt: skip
-    shot = Shot.model_validate({"name": "s", "canvas": {"width": 400, "height": 400}, "rate": "25", "length": 3, "layers": [layer]})
+    shot = Shot.model_validate(
+        {
+            "name": "s",
+            "canvas": {"width": 400, "height": 400},
+            "rate": "25",
+            "length": 3,
+            "layers": [layer],
+        }
+    )
     engine = Engine(lambda _: Filmed())
     shown = engine.picture(engine.plan(shot, 1))
     there = outline()

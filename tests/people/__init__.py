@@ -37,7 +37,7 @@ def outline(size: int = 400) -> NDArray[np.bool_]:
     return plane > 0
 
 
-def portrait_clip(path: Path, frames: int = 12, width: int = 320, height: int = 400) -> None:
+def portrait_clip(path: Path, frames: int = 12, width: int = 400, height: int = 400) -> None:
     """A clip of the photograph, with a camera that drifts to the right."""
     whole = portrait(440)[..., :3]
     with av.open(str(path), "w") as container:

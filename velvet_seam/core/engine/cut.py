@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.context import Context
 from velvet_seam.core.engine.limiting import Limiting
 from velvet_seam.core.engine.looking import Looking
@@ -53,6 +54,12 @@ class Cutter:
     @property
     def in_planes(self) -> Step:
         return self._context.in_planes(self._layer, self._frame)
+
+    @property
+    def source_frame(self) -> int:
+        footage = self.own_footage()
+        at = self._frame - self._layer.span.first
+        return 0 if footage is None else frame_shown(footage, self._layer.time, at, self._context.shot.rate)
 
     def beside(self, apart: int) -> Step | None:
         frame = self._frame + apart

@@ -18,7 +18,7 @@ from velvet_seam.core.engine.following import (
 )
 from velvet_seam.core.engine.stirring import spot_at
 from velvet_seam.core.masks import MaskBase
-from velvet_seam.core.mattes import Home
+from velvet_seam.core.mattes import Home, RotoMatte
 from velvet_seam.core.passages import Spot
 from velvet_seam.core.passages.base import Size
 from velvet_seam.core.picture.pinned import tangent
@@ -55,12 +55,17 @@ class Stray(BaseModel):
     tracks: dict[str, tuple[float, ...]] = {}
     """For each track of the layer where its points lie, canvas pixels, before what moves the layer."""
     source: float = 0.0
-    """The frame of its clip that the layer shows; of a layer with tracks."""
+    """The frame of its clip that the layer shows; of a layer with tracks or a roto."""
 
 
 def all_masks(layer: Layer) -> list[MaskBase]:
     """The masks of a layer's seam, and of the parts of its look."""
     return [*layer.seam.masks, *(mask for part in layer.look.parts for mask in part.masks)]
+
+
+def painted(layer: Layer) -> bool:
+    """Whether strokes on frames of a layer's clip cut it out."""
+    return any(isinstance(one, RotoMatte) for one in layer.seam.matte)
 
 
 def _nine(matrix: Matrix | None) -> tuple[float, ...] | None:
@@ -98,7 +103,7 @@ class Lying:
                    if (by := self.mask_followed(mask, layer, frame)) is not None},
             tracks={one.id: tuple(points.round(2).ravel().tolist()) for one in layer.tracks
                     if (points := self._points(layer, (one.id,), frame)) is not None},
-            source=self._source_frame(layer, frame) if layer.tracks else 0.0,
+            source=self._source_frame(layer, frame) if layer.tracks or painted(layer) else 0.0,
         )  # fmt: skip
 
     def _points(self, layer: Layer, tracks: tuple[str, ...], frame: int) -> Points | None:

@@ -16,15 +16,17 @@ from velvet_seam.core.mattes.layer_matte import Home, LayerMatte
 from velvet_seam.core.mattes.luma import LumaKey
 from velvet_seam.core.mattes.own_alpha import OwnAlpha
 from velvet_seam.core.mattes.people import PeopleMatte
+from velvet_seam.core.mattes.roto import RotoMatte, RotoStroke
 from velvet_seam.core.mattes.screen import ScreenKey
 
 __all__ = [
     "MATTES", "Asked", "Beside", "ColourKey", "Cut", "DifferenceKey", "FootagePlate", "FramePlate", "Home", "LayerMatte",
-    "LumaKey", "Matte", "MatteBase", "MedianPlate", "OwnAlpha", "PeopleMatte", "ScreenKey", "Side",
+    "LumaKey", "Matte", "MatteBase", "MedianPlate", "OwnAlpha", "PeopleMatte", "RotoMatte", "RotoStroke",
+    "ScreenKey", "Side",
 ]  # fmt: skip
 
 MATTES: tuple[type[MatteBase], ...] = (
-    ScreenKey, LumaKey, ColourKey, DifferenceKey, PeopleMatte, OwnAlpha, LayerMatte,
+    ScreenKey, LumaKey, ColourKey, DifferenceKey, PeopleMatte, RotoMatte, OwnAlpha, LayerMatte,
 )  # fmt: skip
 """All kinds, in the order in which they are offered; a new one is named here."""
 

@@ -60,6 +60,10 @@ class Asked(Protocol):
     def in_planes(self) -> Step:
         """The same as its codec holds it, where it can be had so."""
 
+    @property
+    def source_frame(self) -> int:
+        """The number of the frame of its footage that the layer shows."""
+
     def beside(self, apart: int) -> Step | None:
         """The layer's picture some frames later, or earlier, before anything is cut out; none where it is the same one,
         or the layer is not there."""
@@ -133,6 +137,10 @@ class MatteBase(Part):
     def of_sample(cls, identity: str, colour: Colour, border: bool) -> MatteBase:
         """A new one from the mean colour of an area, or of the border."""
         raise NotImplementedError
+
+    def resized(self, by: float) -> MatteBase:
+        """The same for footage so many times as large: lengths of the source grow with it."""
+        return self
 
     def with_sample(self, colour: Colour, border: bool, more: bool) -> dict[str, Any]:
         """The values to set after an area was dragged over; ``more`` where it counts beside those before.

@@ -26,10 +26,20 @@ def solve_size(height: int, width: int) -> tuple[int, int]:
     return max(1, round(height * factor)), max(1, round(width * factor))
 
 
-def features(picture: NDArray[np.uint8], size: tuple[int, int] | None = None) -> F32:
-    """Of a picture (h, w, 4) uint8 what is compared, (h', w', 3) float32, at the size of :func:`solve_size` or as
+def lab_of(picture: NDArray[np.uint8], size: tuple[int, int] | None = None) -> NDArray[np.uint8]:
+    """L*, a*, b* of a picture (h, w, 4) uint8, each 0 to 255: (h', w', 3) uint8, at the size of :func:`solve_size` or as
     given."""
     height, width = size or solve_size(*picture.shape[:2])
     small = cv2.resize(picture[..., :3], (width, height), interpolation=cv2.INTER_AREA)
-    lab = cv2.cvtColor(np.ascontiguousarray(small), cv2.COLOR_RGB2LAB)
+    return np.asarray(cv2.cvtColor(np.ascontiguousarray(small), cv2.COLOR_RGB2LAB), np.uint8)
+
+
+def features(picture: NDArray[np.uint8], size: tuple[int, int] | None = None) -> F32:
+    """Of a picture (h, w, 4) uint8 what is compared, (h', w', 3) float32, at the size of :func:`solve_size` or as
+    given."""
+    return compared(lab_of(picture, size))
+
+
+def compared(lab: NDArray[np.uint8]) -> F32:
+    """What is compared, of the colours that :func:`lab_of` gives."""
     return np.asarray(lab.astype(np.float32) * _WEIGHTS)

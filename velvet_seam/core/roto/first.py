@@ -34,6 +34,9 @@ SMOOTH, FINE = 2.0, 1.6
 BAND = 4.0
 """Pixels around the edge found at half the size in which it is found anew."""
 
+HOLE = 0.02
+"""Part of the region that a hole in it must have to stay one by itself."""
+
 FLAT, STEEP = 0.005, 1.0
 """What a pixel of way costs, and a difference of likelihood from nothing to certain."""
 
@@ -88,7 +91,7 @@ def found(f: F32, marks: Marks, guess: F32 | None = None) -> F32:
     r = -(np.float32(COLOUR) * logit + np.clip(inside / 3, -BAND, BAND))
     r = np.where(np.abs(inside) > BAND, np.where(inside > 0, -SURE, SURE), r).astype(np.float32)
     fine = divided(marked(r, marks), crossings(f), FINE, (inside > 0).astype(np.float32)) > 0.5
-    return inside_of(joined(fine, marks.keep))
+    return inside_of(filled(joined(fine, marks.keep), marks.drop))
 
 
 def _coarse(f: F32, marks: Marks, guess: F32 | None) -> tuple[Where, F32, F32]:
@@ -150,6 +153,17 @@ def joined(region: Where, keep: Where) -> Where:
     _, labels = cv2.connectedComponents(region.astype(np.uint8), connectivity=4)
     good = np.unique(labels[region & keep])
     return np.isin(labels, good[good > 0])
+
+
+def filled(region: Where, drop: Where) -> Where:
+    """A region without its small holes, but for those that were dropped: an eye is part of its face."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats((~region).astype(np.uint8), connectivity=4)
+    small = np.append(stats[:, cv2.CC_STAT_AREA] < HOLE * max(int(region.sum()), 1), False)[:count]
+    edges = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
+    small[0] = False
+    small[edges] = False
+    small[labels[drop]] = False
+    return np.asarray(region | small[labels])
 
 
 def inside_of(region: Where) -> F32:

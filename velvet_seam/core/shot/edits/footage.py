@@ -59,7 +59,9 @@ class ReplaceFootage(EditBase):
                 scale=_scaled(thing.place.scale, self.ratio),
                 pins=_resized(thing.place.pins, 1 / self.ratio),
             ),
-            seam=revised(thing.seam, masks=masks),
+            seam=revised(
+                thing.seam, masks=masks, matte=[one.resized(1 / self.ratio) for one in thing.seam.matte]
+            ),
         )
 
 

@@ -20,6 +20,7 @@ from velvet_seam.core.shot.edits.paint import AddStroke
 from velvet_seam.core.shot.edits.ramp import RampSpeed
 from velvet_seam.core.shot.edits.rate import ChangeRate
 from velvet_seam.core.shot.edits.repeat import LoopOver, Repeat
+from velvet_seam.core.shot.edits.roto import AddRotoStroke
 from velvet_seam.core.shot.edits.seam import AddMask, AddMatte, DropSample, RemovePart
 from velvet_seam.core.shot.edits.sounds import AddSound, DetachSound, RemoveSound
 from velvet_seam.core.shot.edits.stack import AddLayer, DuplicateLayer, RemoveLayer, ReorderLayer
@@ -42,7 +43,7 @@ SINGLE: tuple[type[EditBase], ...] = (
     KeyHere, MoveKeys, RemoveKeys, EaseKeys, PasteKeys, AddPoint, RemovePoint,
     ReplaceFootage, AddMatte, AddMask, RemovePart, DropSample, AddLookPart, MoveLookPart, WearLook,
     MoveInTime, Trim, Split, Slip, Freeze, ChangeSpeed, RampSpeed, Reverse, CloseGap,
-    AddStroke, Repeat, LoopOver, AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
+    AddStroke, AddRotoStroke, Repeat, LoopOver, AddSound, DetachSound, RemoveSound, ChangeRate, AddMark, RemoveMarks,
     GroupLayers, TakeApart, Bake, Unbake, SetTrack, RemoveTrack, FollowTrack,
 )  # fmt: skip
 """All kinds of edits; a new one is named here."""

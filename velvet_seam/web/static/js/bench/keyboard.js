@@ -58,7 +58,7 @@ export class Keyboard {
       this.commands.choose(event.target.dataset.choose, event);
       return;
     }
-    if (event.key === "Escape" && !document.querySelector(":popover-open") && this.commands.paint.putDown()) { event.preventDefault(); return; }
+    if (event.key === "Escape" && !document.querySelector(":popover-open") && (this.commands.paint.putDown() || this.commands.roto.putDown())) { event.preventDefault(); return; }
     if (event.key === "Escape" && this.closeTop()) { event.preventDefault(); return; }
     // Space plays wherever one does not type; a button that has the focus is pressed by Enter
     if (event.key === " " && event.target.closest("a, summary, [popover]")) return;

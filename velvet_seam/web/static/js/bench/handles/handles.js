@@ -2,7 +2,7 @@
 import { follow } from "../drag.js";
 import { MaskHandles } from "../masks/handles.js";
 import { MotionPath } from "./motion-path.js";
-import { before, inSpan, STILL, through } from "./geometry.js";
+import { before, inSpan, layerMap, STILL, through } from "./geometry.js";
 import { PlaceHandles } from "./place.js";
 import { add, redraw } from "./svg.js";
 
@@ -69,6 +69,20 @@ export class Handles {
 
   /** The canvas pixel under a pointer, before a camera moved it. */
   under(event) { return before(this.camera, this.picture.toCanvas(event)); }
+
+  /** Where places in canvas pixels lie in a layer's own picture, from its middle: as it is seen now, pulled and moved. */
+  toOwn(layer, line) {
+    const map = layerMap(layer.place, this.at(layer), this.stray(layer), this.size(layer));
+    return line.map((p) => { const { x, y } = before(this.camera, p), { u, v } = map.toSource(x, y); return [u, v]; });
+  }
+
+  fromOwn(layer, points) {
+    const map = layerMap(layer.place, this.at(layer), this.stray(layer), this.size(layer));
+    return points.map(([u, v]) => through(this.camera, map.toCanvas(u, v)));
+  }
+
+  /** Canvas pixels to one of a layer's own. */
+  scaleOf(layer) { return layerMap(layer.place, this.at(layer), this.stray(layer), this.size(layer)).scale; }
 
   outline(map, cx, cy, width, height) {
     const corners = [[-1, -1], [1, -1], [1, 1], [-1, 1]];

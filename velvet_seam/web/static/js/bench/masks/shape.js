@@ -135,6 +135,13 @@ export function simplified(points, tolerance) {
   return [...simplified(points.slice(0, at + 1), tolerance).slice(0, -1), ...simplified(points.slice(at), tolerance)];
 }
 
+/** A drawn line without what it does not need, at most so many points, to a tenth. */
+export function thinned(points, tolerance, most) {
+  let kept = simplified(points, tolerance);
+  if (kept.length > most) kept = kept.filter((_, n) => n % Math.ceil(kept.length / most) === 0);
+  return kept.map((point) => point.map((n) => Math.round(n * 10) / 10));
+}
+
 /** A closed outline of smooth points through some places; sharp turns stay corners. */
 export function through(points) {
   const plain = points.map(([x, y]) => ({ x, y, in_x: 0, in_y: 0, out_x: 0, out_y: 0, feather: 0 }));

@@ -1,0 +1,187 @@
+"""Roto and people at work in the browser: strokes with the mouse, their undo, other frames that follow."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.people import outline, portrait_clip
+from tests.web.test_seam_page import add_layer, blank, chip, picture, settled
+from tests.web.test_whole_job import clean, on_picture, state, until
+from velvet_seam.demo.fox import truth
+
+pytestmark = pytest.mark.browser
+
+__all__ = ["blank", "clean"]
+
+MATTE = "shot.layers[0].seam.matte[0]"
+
+
+def stroke(
+    page: Page,
+    start: tuple[float, float],
+    end: tuple[float, float],
+    button: str = "left",
+    alt: bool = False,
+) -> None:
+    """A drag over the picture, in canvas pixels; ends once it lies in the document."""
+    before = len(state(page, f"{MATTE}.strokes"))
+    a, b = on_picture(page, *start), on_picture(page, *end)
+    if alt:
+        page.keyboard.down("Alt")
+    page.mouse.move(*a)
+    page.mouse.down(button=button)
+    for step in range(1, 9):
+        page.mouse.move(*(p + (q - p) * step / 8 for p, q in zip(a, b, strict=True)))
+    page.mouse.up(button=button)
+    if alt:
+        page.keyboard.up("Alt")
+    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === {before + 1}")
+    settled(page)
+
+
+def covered(page: Page) -> np.ndarray:
+    """Where the layer shows, alone over black: (960, 540) bool."""
+    page.evaluate("velvetSeam.bench.see('matte')")
+    shown = picture(page)
+    page.evaluate("velvetSeam.bench.see('joined')")
+    return shown.mean(2) > 127
+
+
+def fox(frame: int) -> np.ndarray:
+    """Where the drawn fox truly is, at half the canvas."""
+    cover = truth("left", frame)[1]
+    return cv2.resize(cover.astype(np.float32), (540, 960), interpolation=cv2.INTER_AREA) > 0.5
+
+
+def iou(a: np.ndarray, b: np.ndarray) -> float:
+    return float((a & b).sum() / (a | b).sum())
+
+
+def test_a_fox_is_painted_out_of_a_take_and_followed(blank: Page):
+    page = blank
+    layer = add_layer(page, "fox-left")
+    page.click(f"#seam-{layer}")
+    chip(page, "matte", "Roto")
+    until(page, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
+    assert covered(page).mean() > 0.95  # nothing painted: nothing is cut out
+    page.click("[data-do=roto-brush]")
+    until(page, "velvetSeam.bench.way === 'dropped'")
+    expect(page.locator("#strokes")).to_be_visible()
+    page.fill("#roto-width", "24")
+    stroke(page, (372, 1100), (385, 1420))
+    stroke(page, (150, 1000), (150, 1560), button="right")
+    stroke(page, (640, 1000), (640, 1560), button="right")
+    stroke(page, (250, 800), (600, 800), button="right")
+    strokes = state(page, f"{MATTE}.strokes")
+    assert [one["how"] for one in strokes] == ["keep", "drop", "drop", "drop"]
+    assert {one["frame"] for one in strokes} == {0}
+    page.keyboard.press("Escape")  # though the field of the width had the focus before
+    until(page, "velvetSeam.bench.way !== 'dropped'")
+    expect(page.locator("#strokes")).to_be_hidden()
+    above = np.s_[:735]  # of the feet and the rod, which nobody has painted
+    first = covered(page)
+    assert iou(first[above], fox(0)[above]) > 0.97
+    page.evaluate("velvetSeam.bench.go(20)")
+    later = covered(page)
+    assert iou(later[above], fox(20)[above]) > 0.95
+    assert (
+        iou(later[above], fox(20)[above]) > iou(first[above], fox(20)[above]) + 0.1
+    )  # it has followed
+
+
+def painted(page: Page) -> None:
+    """The fox, painted on its first frame with two strokes."""
+    layer = add_layer(page, "fox-left")
+    page.click(f"#seam-{layer}")
+    chip(page, "matte", "Roto")
+    until(page, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
+    page.click("[data-do=roto-brush]")
+    until(page, "velvetSeam.bench.way === 'dropped'")
+    stroke(page, (372, 1100), (385, 1420))
+    stroke(page, (640, 1000), (640, 1560), button="right")
+
+
+def test_a_frame_is_put_right_and_the_others_keep_what_they_have(blank: Page):
+    page = blank
+    painted(page)
+    page.evaluate("velvetSeam.bench.go(40)")
+    settled(page)
+    before = covered(page)
+    page.evaluate("velvetSeam.bench.go(0)")
+    untouched = covered(page)
+    page.evaluate("velvetSeam.bench.go(40)")
+    page.evaluate("velvetSeam.bench.see('dropped')")
+    settled(page)
+    cover = fox(40)
+    y, x = np.argwhere(cover)[:, 0].mean() * 2, np.argwhere(cover)[:, 1].mean() * 2
+    stroke(page, (x, y - 60), (x, y + 40), button="right")  # a piece is taken out of its middle
+    assert {one["frame"] for one in state(page, f"{MATTE}.strokes")} == {0, 40}
+    after = covered(page)
+    assert (before & ~after).sum() > 200
+    far = (
+        np.hypot(
+            *np.mgrid[:960, :540].transpose(1, 2, 0).reshape(-1, 2).T.reshape(2, 960, 540)
+            - np.array([y / 2, x / 2])[:, None, None]
+        )
+        > 160
+    )
+    assert (before[far] != after[far]).sum() < 40  # nothing farther away changes
+    page.evaluate("velvetSeam.bench.go(0)")
+    assert (covered(page) == untouched).all()  # nor does the frame that was painted before
+    page.locator("[data-do=roto-step][data-by='1']").click()
+    until(page, "velvetSeam.bench.frame === 40")
+    page.locator("[data-do=roto-step][data-by='1']").click()
+    expect(page.locator("#say")).to_contain_text("No frame after this one is painted")
+    page.locator("[data-do=roto-clear]").click()
+    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === 2")
+    assert (covered(page) == before).all()
+    page.keyboard.press("Control+z")
+    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === 3")
+    assert (covered(page) == after).all()
+
+
+def test_rubbing_out_takes_back_what_was_painted_and_the_left_button_may_drop(blank: Page):
+    page = blank
+    painted(page)
+    shown = covered(page)
+    page.locator("[data-do=roto-how][data-to=drop]").click()
+    page.evaluate("velvetSeam.bench.see('dropped')")
+    settled(page)
+    stroke(page, (100, 1000), (100, 1560))  # the left button drops now
+    less = covered(page)
+    assert less.sum() < shown.sum()
+    page.evaluate("velvetSeam.bench.see('dropped')")
+    settled(page)
+    stroke(page, (100, 1000), (100, 1560), alt=True)
+    assert [one["how"] for one in state(page, f"{MATTE}.strokes")] == [
+        "keep",
+        "drop",
+        "drop",
+        "rub",
+    ]
+    assert (covered(page) == shown).all()  # as if that had not been painted
+
+
+def test_a_person_is_cut_out_by_one_click(blank: Page, tmp_path: Path):
+    page = blank
+    portrait_clip(tmp_path / "portrait.mp4")
+    page.evaluate("velvetSeam.bench.go(0)")
+    page.set_input_files("#files", tmp_path / "portrait.mp4")
+    until(page, "velvetSeam.bench.shot.layers.length === 1", 60)
+    until(page, "Object.values(velvetSeam.bench.state.footage).every((one) => one.ready)", 90)
+    layer = state(page, "shot.layers[0].id")
+    page.click(f"#seam-{layer}")
+    chip(page, "matte", "People")
+    until(page, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
+    place = state(page, "shot.layers[0].place")
+    for frame in (0, 11):
+        page.evaluate(f"velvetSeam.bench.go({frame})")
+        there = outline(440)[:400, 2 * frame : 2 * frame + 400].astype(np.uint8)
+        k = place["scale"] / 200
+        move = np.array([[k, 0, place["x"] / 2 - 200 * k], [0, k, place["y"] / 2 - 200 * k]])
+        assert iou(covered(page), cv2.warpAffine(there, move, (540, 960)) > 0) > 0.9

@@ -1,0 +1,49 @@
+"""A frame as roto looks at it: what is compared, and its light for following movement."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.roto.features import compared, lab_of
+
+F32 = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Seen:
+    """``lab``: (h, w, 3) uint8 from :func:`~velvet_seam.core.roto.features.lab_of`; bytes, since many frames are kept."""
+
+    lab: NDArray[np.uint8]
+
+    @property
+    def f(self) -> F32:
+        """What is compared, (h, w, 3) float32."""
+        return compared(self.lab)
+
+    @property
+    def light(self) -> NDArray[np.uint8]:
+        """(h, w) uint8."""
+        return np.ascontiguousarray(self.lab[..., 0])
+
+    @property
+    def nbytes(self) -> int:
+        return self.lab.nbytes
+
+
+def seen(picture: NDArray[np.uint8]) -> Seen:
+    """What is seen of a picture (h, w, 4) uint8."""
+    return Seen(lab_of(picture))
+
+
+def flow(here: Seen, there: Seen) -> F32:
+    """Where each pixel of one frame lies in another: (h, w, 2) float32, by how many pixels it has moved. By dense inverse
+    search (T. Kroeger et al., 2016)."""
+    if min(here.light.shape) < 16:  # too small for its patches
+        return np.zeros((*here.light.shape, 2), np.float32)
+    none = np.zeros((*here.light.shape, 2), np.float32)
+    finder = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+    return np.asarray(finder.calc(here.light, there.light, none), np.float32)

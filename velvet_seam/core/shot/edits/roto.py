@@ -1,0 +1,36 @@
+"""Strokes put on a roto."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from velvet_seam.core.mattes import RotoMatte, RotoStroke
+from velvet_seam.core.problem import Gone
+from velvet_seam.core.shot.edits.base import EditBase, called
+from velvet_seam.core.shot.revise import revised, with_layer
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.words import Id
+
+
+class AddRotoStroke(EditBase):
+    """Put a stroke behind those that a roto has."""
+
+    do: Literal["add-roto-stroke"] = "add-roto-stroke"
+    layer: Id
+    matte: Id
+    stroke: RotoStroke
+
+    def applied(self, shot: Shot) -> Shot:
+        layer = shot.layer(self.layer)
+        held = next((one for one in layer.seam.matte if one.id == self.matte), None)
+        if not isinstance(held, RotoMatte):
+            raise Gone("Nothing was changed: that roto is no longer there.")
+        new = revised(held, strokes=held.with_stroke(self.stroke))
+        mattes = [new if one is held else one for one in layer.seam.matte]
+        return with_layer(shot, revised(layer, seam=revised(layer.seam, matte=mattes)))
+
+    def words(self, shot: Shot) -> str:
+        said = {"keep": "what to keep", "drop": "what to drop", "rub": "strokes rubbed out"}[
+            self.stroke.how
+        ]
+        return f"{said}, {called(shot, self.layer)}"
