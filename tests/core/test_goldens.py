@@ -117,7 +117,9 @@ def over(**more: Any) -> np.ndarray:
 
 KEYED = {"screen-key": {"colour": "#32a546"}, "colour-key": {"colours": ["#c85a96"]},
          "difference-key": {"plate": {"kind": "footage", "footage": "f-wall"}},
-         "layer-matte": {"layer": "l-garden", "of": "brightness"}}  # fmt: skip
+         "layer-matte": {"layer": "l-garden", "of": "brightness"},
+         "roto": {"strokes": [{"frame": 6, "how": "keep", "width": 3, "points": [[-12, -10], [4, 12]]},
+                              {"frame": 6, "how": "drop", "width": 3, "points": [[-56, -36], [56, -36], [56, 36], [-56, 36]]}]}}  # fmt: skip
 ELSEWHERE = {"people"}
 """Mattes that find nothing in a drawing: tried on a photograph, in ``test_people.py``."""
 CORNERS = [

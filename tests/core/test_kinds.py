@@ -214,7 +214,7 @@ def whole_shot() -> Shot:
     sound = SoundTrack(id="s-a", name="Bells", footage="f-a", span=Span(first=0, last=30))
     key = {"kind": "colour-key", "id": "k-b", "colours": ["#102030", "#405060"]}
     filmed = layer("l-b").model_dump() | {
-        "source": {"kind": "footage", "footage": "f-b"}, "seam": {"matte": [key]},
+        "source": {"kind": "footage", "footage": "f-b"}, "seam": {"matte": [key, {"kind": "roto", "id": "k-r"}]},
         "tracks": [TRACK], "look": {"parts": [{"kind": "blur", "id": "p-a"}, {"kind": "negative", "id": "p-b"}]},
     }  # fmt: skip
     seam = {"masks": [mask.model_dump()]}
@@ -243,6 +243,7 @@ DONE: dict[str, dict[str, Any]] = {
     "add-point": {"layer": "l-a", "mask": "m-a", "after": 0},
     "remove-point": {"layer": "l-a", "mask": "m-a", "point": 0},
     "replace-footage": {"target": "l-b", "footage": "f-c"},
+    "add-roto-stroke": {"layer": "l-b", "matte": "k-r", "stroke": {"points": [[0, 0], [9, 4]]}},
     "add-matte": {"layer": "l-a", "matte": {"kind": "luma-key", "id": "k-c"}},
     "add-mask": {"layer": "l-a", "mask": {"kind": "box", "id": "m-c"}},
     "remove-part": {"layer": "l-a", "part": "m-a"},

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from fractions import Fraction
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -14,6 +14,8 @@ from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import SetValues
 from velvet_seam.core.shot.edits.roto import AddRotoStroke
 from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.revise import revised
+from velvet_seam.core.steps import Clip
 from velvet_seam.core.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
@@ -22,29 +24,20 @@ router = APIRouter(prefix="/shots/{identity}")
 
 
 class Painting(ChosenRequest):
-    """A stroke on what a layer shows at a ``frame`` of the shot; ``points`` and ``width`` are source pixels."""
+    """A stroke on what a layer shows at a ``frame`` of the shot; that of the stroke itself is not looked at."""
 
     layer: Id
     matte: Id
     frame: int = Field(0, ge=0)
-    how: str = "keep"
-    width: float = 12.0
-    points: list[tuple[float, float]] = Field(min_length=1, max_length=4000)
+    stroke: RotoStroke
 
 
 @router.post("/roto-strokes", response_class=Answer)
 def roto_strokes(identity: str, body: Painting, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
     layer = shot.layer(body.layer)
-    stroke = RotoStroke.model_validate(
-        {
-            "frame": _shown(layer, body.frame, shot.rate, context),
-            "how": body.how,
-            "width": body.width,
-            "points": body.points,
-        }
-    )
-    edit = AddRotoStroke(layer=layer.id, matte=body.matte, stroke=stroke)
+    shown = _shown(layer, _clip(layer, context), body.frame, shot.rate)
+    edit = AddRotoStroke(layer=layer.id, matte=body.matte, stroke=revised(body.stroke, frame=shown))
     return answer(request, context, context.library.shots.edit(identity, edit), body)
 
 
@@ -61,7 +54,7 @@ def roto_clear(identity: str, body: Clearing, request: Request, context: Ctx) ->
     shot = context.library.shots.get(identity).shot
     layer = shot.layer(body.layer)
     held = _roto(layer, body.matte)
-    here = _shown(layer, body.frame, shot.rate, context)
+    here = _shown(layer, _clip(layer, context), body.frame, shot.rate)
     left = tuple(one for one in held.strokes if one.frame != here)
     if len(left) == len(held.strokes):
         raise Problem("Nothing was changed: nothing is painted on this frame.")
@@ -76,15 +69,18 @@ def _roto(layer: Layer, part: str) -> RotoMatte:
     return held
 
 
-def _shown(layer: Layer, frame: int, rate: Any, context: Context) -> int:
-    """The frame of its footage that a layer shows at a frame of the shot."""
+def _clip(layer: Layer, context: Context) -> Clip:
     if layer.source.kind != "footage" or layer.source.shows is None:
         raise Problem(
             f"{layer.name} shows no footage that could be painted on. Nothing was changed."
         )
+    return context.library.footage.get(layer.source.shows).probe
+
+
+def _shown(layer: Layer, clip: Clip, frame: int, rate: Fraction) -> int:
+    """The frame of its footage that a layer shows at a frame of the shot."""
     if not layer.span.holds(frame):
         raise Problem(f"{layer.name} is not there at the playhead. Nothing was changed.")
-    clip = context.library.footage.get(layer.source.shows).probe
     return frame_shown(clip, layer.time, frame - layer.span.first, rate)
 
 
@@ -95,12 +91,12 @@ def roto_frames(
     """The next frame of the shot, or the one before (``by`` -1), at which the layer shows another painted frame."""
     shot = context.library.shots.get(identity).shot
     layer = shot.layer(layer_id)
-    held = _roto(layer, part)
+    held, clip = _roto(layer, part), _clip(layer, context)
     span, at = layer.span, min(max(frame, layer.span.first), layer.span.last)
-    painted, here = set(held.painted), _shown(layer, at, shot.rate, context)
+    painted, here = set(held.painted), _shown(layer, clip, at, shot.rate)
     way = range(at + 1, span.last + 1) if by > 0 else range(at - 1, span.first - 1, -1)
     for one in way:
-        number = _shown(layer, one, shot.rate, context)
+        number = _shown(layer, clip, one, shot.rate)
         if number in painted and number != here:
             return {"at": one}
     return {"at": None}

@@ -95,6 +95,6 @@ export class Roto {
   send(line, how) {
     const { bench, picture, handles } = this, { layer } = bench;
     const points = thinned(handles.toOwn(layer, line), 0.35 / picture.rect.k, MOST);
-    return bench.send("roto-strokes", { layer: layer.id, matte: this.part, frame: bench.frame, how, width: this.width, points }).catch(() => null).then((answer) => { if (!answer) this.brush.wipe(); });
+    return bench.send("roto-strokes", { layer: layer.id, matte: this.part, frame: bench.frame, stroke: { how, width: this.width, points } }).catch(() => null).then((answer) => { if (!answer) this.brush.wipe(); });
   }
 }
