@@ -59,7 +59,11 @@ class Cutter:
     def source_frame(self) -> int:
         footage = self.own_footage()
         at = self._frame - self._layer.span.first
-        return 0 if footage is None else frame_shown(footage, self._layer.time, at, self._context.shot.rate)
+        return (
+            0
+            if footage is None
+            else frame_shown(footage, self._layer.time, at, self._context.shot.rate)
+        )
 
     def beside(self, apart: int) -> Step | None:
         frame = self._frame + apart

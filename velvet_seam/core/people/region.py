@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.roto.dividing import crossings, divided
+from velvet_seam.core.roto.dividing import crossings, divided_near
 from velvet_seam.core.roto.features import features, solve_size
 from velvet_seam.core.roto.first import inside_of
 from velvet_seam.core.roto.tables import bins, likelier, table
@@ -24,6 +24,9 @@ SMOOTH = 2.5
 
 REACH = 10
 """Pixels from where the guess is undecided within which the edge is looked for."""
+
+DECIDED = 20.0
+"""What it costs to decide otherwise beyond."""
 
 LEAST = 0.02
 """Part of the largest region that another must have to count: less is a speck; or a hole to be filled."""
@@ -54,8 +57,8 @@ def people(picture: NDArray[np.uint8], likely: F32, least: float = 0.5) -> F32:
     odds = np.clip(odds, -MOST, MOST)
     r = -(np.float32(BY_GUESS) * odds + np.float32(BY_COLOUR) * likelier(where, keep, drop, MOST))
     deep = inside_of(region)
-    r = np.where(np.abs(deep) > REACH, np.where(region, -20, 20), r).astype(np.float32)
-    found = divided(r, crossings(f), SMOOTH, region.astype(np.float32)) > 0.5
+    r = np.where(np.abs(deep) > REACH, np.where(region, -DECIDED, DECIDED), r).astype(np.float32)
+    found = divided_near(r, crossings(f), SMOOTH, region.astype(np.float32), DECIDED)
     return inside_of(without_specks(found))
 
 

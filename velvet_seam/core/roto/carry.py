@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.roto.dividing import crossings, divided
+from velvet_seam.core.roto.dividing import crossings, divided, divided_near
 from velvet_seam.core.roto.first import SURE, Marks, inside_of, joined, marked
 from velvet_seam.core.roto.geodesic import geodesic
 from velvet_seam.core.roto.seen import Seen, flow
@@ -76,13 +76,11 @@ def _colours(inside: F32, there: Seen, here: Seen) -> F32:
     return likelier(bins(here.f), keep, drop)
 
 
-def _kept_to_edges(shape: F32, logit: F32, here: Seen, marks: Marks | None = None) -> F32:
+def _kept_to_edges(shape: F32, logit: F32, here: Seen) -> F32:
     r = -(np.float32(COLOUR) * logit + np.clip(shape / np.float32(SHAPE), -MOST_SHAPE, MOST_SHAPE))
     r = np.where(np.abs(shape) > REACH, np.where(shape > 0, -SURE, SURE), r).astype(np.float32)
-    if marks is not None:
-        r = marked(r, marks)
-    found = divided(r, crossings(here.f), SMOOTH, (shape > 0).astype(np.float32)) > 0.5
-    return inside_of(np.asarray(found))
+    begin = (shape > 0).astype(np.float32)
+    return inside_of(divided_near(r, crossings(here.f), SMOOTH, begin, SURE))
 
 
 def corrected(inside: F32, here: Seen, marks: Marks) -> F32:

@@ -19,6 +19,9 @@ ROUNDS = 60
 STEP = 0.35
 """Of both variables; the scheme converges for a product below 1/8."""
 
+AROUND = 3
+"""Pixels around what is undecided that are solved with it."""
+
 LEAST_EDGE = 0.05
 """What crossing the strongest edge costs, of crossing none."""
 
@@ -94,6 +97,32 @@ def _divided(r, bound, u, rounds, step):
                 ahead[y, x] = two * v - u[y, x]
                 u[y, x] = v
     return u
+
+
+def undecided(r: F32, sure: float) -> tuple[slice, slice] | None:
+    """The smallest rectangle, and a little around it, that holds every pixel of which it is not said beforehand to which
+    side it belongs; None where there is none."""
+    open_ = np.abs(r) < sure
+    rows, columns = np.flatnonzero(open_.any(1)), np.flatnonzero(open_.any(0))
+    if not rows.size:
+        return None
+    return (
+        slice(max(int(rows[0]) - AROUND, 0), int(rows[-1]) + AROUND + 1),
+        slice(max(int(columns[0]) - AROUND, 0), int(columns[-1]) + AROUND + 1),
+    )
+
+
+def divided_near(r: F32, cross: F32, smooth: float, begin: F32, sure: float) -> NDArray[np.bool_]:
+    """As :func:`divided`, where most pixels are decided beforehand: (h, w) bool. What costs, or gains, ``sure`` or more
+    stays as it is said."""
+    region = r < 0
+    box = undecided(r, sure)
+    if box is not None:
+        part = divided(
+            np.ascontiguousarray(r[box]), np.ascontiguousarray(cross[:, *box]), smooth, begin[box]
+        )
+        region[box] = part > 0.5
+    return np.asarray(region)
 
 
 def divided(r: F32, cross: F32, smooth: float, begin: F32 | None = None) -> F32:

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.roto.dividing import crossings, divided
+from velvet_seam.core.roto.dividing import crossings, divided, divided_near
 from velvet_seam.core.roto.geodesic import FAR, geodesic
 from velvet_seam.core.roto.tables import bins, likelier, table
 
@@ -90,7 +90,8 @@ def found(f: F32, marks: Marks, guess: F32 | None = None) -> F32:
     logit = likelier(bins(f), keep, drop)
     r = -(np.float32(COLOUR) * logit + np.clip(inside / 3, -BAND, BAND))
     r = np.where(np.abs(inside) > BAND, np.where(inside > 0, -SURE, SURE), r).astype(np.float32)
-    fine = divided(marked(r, marks), crossings(f), FINE, (inside > 0).astype(np.float32)) > 0.5
+    begin = (inside > 0).astype(np.float32)
+    fine = divided_near(marked(r, marks), crossings(f), FINE, begin, SURE)
     return inside_of(filled(joined(fine, marks.keep), marks.drop))
 
 
@@ -157,7 +158,9 @@ def joined(region: Where, keep: Where) -> Where:
 
 def filled(region: Where, drop: Where) -> Where:
     """A region without its small holes, but for those that were dropped: an eye is part of its face."""
-    count, labels, stats, _ = cv2.connectedComponentsWithStats((~region).astype(np.uint8), connectivity=4)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(
+        (~region).astype(np.uint8), connectivity=4
+    )
     small = np.append(stats[:, cv2.CC_STAT_AREA] < HOLE * max(int(region.sum()), 1), False)[:count]
     edges = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
     small[0] = False

@@ -26,6 +26,9 @@ BY_REGION, BY_COLOUR = 0.03, 0.005
 SPREAD = (3, 9, 27)
 """Radii over which colours are spread from what is surely subject, or surely not, in parts of the band's reach over 4."""
 
+COARSER = 2.0
+"""Colours are spread at a size at which the band's reach is so many pixels."""
+
 NOISE = 0.012**2
 
 
@@ -75,22 +78,33 @@ def _soft(picture: NDArray[np.uint8], deep: F32, reach: float) -> NDArray[np.uin
 def spread(rgb: F32, sure: NDArray[np.bool_], reach: float) -> tuple[F32, F32]:
     """Colours of what is sure, carried to their neighbourhood: (h, w, 3) means over as little as holds enough of them,
     and (h, w) how much colours vary there."""
+    height, width = sure.shape
+    step = max(1, round(reach / COARSER))
+    size = (-(-width // step), -(-height // step))
     weight = sure.astype(np.float32)
-    parts = np.dstack([rgb * weight[..., None], weight])
-    squares = ((rgb**2).sum(2) * weight).astype(np.float32)
-    total = max(float(weight.sum()), 1.0)
-    mean = np.asarray(parts[..., :3].reshape(-1, 3).sum(0) / total, np.float32) * np.ones_like(rgb)
-    square = np.full(weight.shape, squares.sum() / total, np.float32)
+    whole = np.dstack([rgb * weight[..., None], weight])
+    square = cv2.multiply(rgb, rgb).sum(2) * weight
+    parts, squares = (
+        cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (whole, square)
+    )
+    total = max(float(parts[..., 3].sum()), 1e-6)
+    mean: F32 = np.empty((*parts.shape[:2], 3), np.float32)
+    mean[:] = parts[..., :3].reshape(-1, 3).sum(0) / total
+    varied: F32 = np.full(parts.shape[:2], float(squares.sum()) / total, np.float32)
+    least = np.float32(0.02)
     for radius in reversed(SPREAD):
-        side = 2 * max(1, round(radius * reach / 4)) + 1
+        side = 2 * max(1, round(radius * reach / 4 / step)) + 1
         some = cv2.blur(parts, (side, side), borderType=cv2.BORDER_CONSTANT)
         here = cv2.blur(squares, (side, side), borderType=cv2.BORDER_CONSTANT)
-        least = np.float32(0.02)
         over = 1 / (some[..., 3] + least)
-        mean = (some[..., :3] + least * mean) * over[..., None]
-        square = (here + least * square) * over
-    varies = np.maximum(square - (mean**2).sum(2), 0)
-    return np.asarray(mean, np.float32), np.asarray(varies, np.float32)
+        mean = np.asarray((some[..., :3] + least * mean) * over[..., None], np.float32)
+        varied = np.asarray((here + least * varied) * over, np.float32)
+    varies = np.maximum(varied - (mean**2).sum(2), 0)
+    wide, apart = (
+        np.asarray(cv2.resize(one, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
+        for one in (mean, varies)
+    )
+    return wide, apart
 
 
 def _coverage(

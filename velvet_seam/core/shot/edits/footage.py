@@ -60,7 +60,9 @@ class ReplaceFootage(EditBase):
                 pins=_resized(thing.place.pins, 1 / self.ratio),
             ),
             seam=revised(
-                thing.seam, masks=masks, matte=[one.resized(1 / self.ratio) for one in thing.seam.matte]
+                thing.seam,
+                masks=masks,
+                matte=[one.resized(1 / self.ratio) for one in thing.seam.matte],
             ),
         )
 
