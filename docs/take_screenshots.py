@@ -67,15 +67,8 @@ def take(page: Page, address: str) -> None:
     pulled = "{ 'place.pins.top_left_x': 190, 'place.pins.top_right_x': -190, 'place.pins.bottom_left_y': 60 }"
     page.evaluate(f"velvetSeam.bench.set('l-letters', {pulled})")
     shoot("corners")
-    page.goto(address)
-    page.click(".poster[aria-label*='Behind the']")
-    page.wait_for_timeout(1500)
-    page.evaluate("velvetSeam.bench.go(30)")
-    page.click("#seam-l-curtain")
-    page.wait_for_timeout(800)
-    page.keyboard.press("v")
-    shoot("outline-carried")
-    page.keyboard.press("v")
+    strokes(page, address)
+    shoot("roto")
     page.goto(address)
     page.click(".poster[aria-label*='Tumble']")
     page.wait_for_timeout(1500)
@@ -191,6 +184,39 @@ def take(page: Page, address: str) -> None:
     page.get_by_role("button", name="Pause").first.click()
     page.wait_for_timeout(6_000)
     shoot("renders")
+
+
+def strokes(page: Page, address: str) -> None:
+    """A fox painted out of a take: a line along it, and three around."""
+    page.goto(address)
+    page.get_by_role("button", name="Start").click()
+    page.wait_for_url("**/shots/*")
+    page.click("#add-layer")
+    page.locator("#shelf .shelf-item", has_text="fox-left").first.click()
+    page.wait_for_timeout(1500)
+    page.locator("[id^=seam-l]").first.click()
+    page.wait_for_timeout(800)
+    page.locator("#seam-matte .chip", has_text="Roto").click()
+    page.wait_for_timeout(800)
+    page.click("[data-do=paint-strokes]")
+    page.wait_for_timeout(800)
+    box = page.locator("#picture").bounding_box()
+    assert box
+    lines = (
+        ("left", (372, 1100), (385, 1420)), ("right", (150, 1000), (150, 1560)), ("right", (640, 1000), (640, 1560)),
+        ("right", (250, 800), (600, 800)), ("left", (330, 1480), (430, 1480)),
+    )  # fmt: skip
+    for button, start, end in lines:
+        (x0, y0), (x1, y1) = (
+            (box["x"] + x * box["width"] / 1080, box["y"] + y * box["height"] / 1920)
+            for x, y in (start, end)
+        )
+        page.mouse.move(x0, y0)
+        page.mouse.down(button=button)
+        page.mouse.move((x0 + x1) / 2, (y0 + y1) / 2)
+        page.mouse.move(x1, y1)
+        page.mouse.up(button=button)
+        page.wait_for_timeout(1200)
 
 
 def main() -> None:

@@ -381,3 +381,22 @@ def test_hidden_layers_and_spans(shot, preview):
     off = engine.picture(engine.plan(embers_off, 70, short_side=270)).astype(int)
     assert (at - off)[..., :3].max() > 60
     assert (at - off)[..., :3].min() >= -1  # light on black only ever adds
+
+
+def nothing_yet() -> int:
+    return 0
+
+
+def one_more(number: int) -> int:
+    return number + 1
+
+
+def test_a_chain_of_any_length_needs_no_deep_stack():
+    """A region carried from frame to frame, say, all along a clip."""
+    made = step("count", nothing_yet, (), keep=False)
+    for n in range(4000):
+        made = step("count", one_more, (), made, keep=n % 7 == 0)
+    engine = Engine(lambda _: None)
+    assert engine.picture(made) == 4000
+    again = step("count", one_more, (), made)
+    assert engine.picture(again) == 4001

@@ -69,7 +69,7 @@ def test_a_fox_is_painted_out_of_a_take_and_followed(blank: Page):
     chip(page, "matte", "Roto")
     until(page, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
     assert covered(page).mean() > 0.95  # nothing painted: nothing is cut out
-    page.click("[data-do=roto-brush]")
+    page.click("[data-do=paint-strokes]")
     until(page, "velvetSeam.bench.way === 'dropped'")
     expect(page.locator("#strokes")).to_be_visible()
     page.fill("#roto-width", "24")
@@ -100,7 +100,7 @@ def painted(page: Page) -> None:
     page.click(f"#seam-{layer}")
     chip(page, "matte", "Roto")
     until(page, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
-    page.click("[data-do=roto-brush]")
+    page.click("[data-do=paint-strokes]")
     until(page, "velvetSeam.bench.way === 'dropped'")
     stroke(page, (372, 1100), (385, 1420))
     stroke(page, (640, 1000), (640, 1560), button="right")

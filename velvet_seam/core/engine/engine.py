@@ -167,6 +167,10 @@ class Engine:
             self._cache.put(step.key, (result,), _size(result))
 
 
+DEEP = 60
+"""Steps of a chain that are made in one go."""
+
+
 class _Making:
     """One picture in the making. What a step has made is let go as soon as the last that needs it has
     had it: the next one then finds memory that is still in the processor's cache."""
@@ -181,7 +185,27 @@ class _Making:
     def result(self, step: Step) -> Any:
         for one in _steps(step).values():
             self._needed.update(source.key for source in one.inputs)
+        for deep in self._deep(step):
+            self._needed[deep.key] += 1
+            self._evaluate(deep)
         return self._evaluate(step)
+
+    def _deep(self, step: Step) -> list[Step]:
+        """Every so many steps down a long chain one, the deepest first: made in this order, none has many below it that
+        are still to be made, and Python's stack is enough however long the chain is."""
+        deep: list[Step] = []
+        waiting, known = [(step, 0)], {step.key}
+        while waiting:
+            one, depth = waiting.pop()
+            if depth and self._engine.kept(one) is not None:
+                continue
+            if depth and depth % DEEP == 0:
+                deep.append(one)
+            for source in one.inputs:
+                if source.key not in known:
+                    known.add(source.key)
+                    waiting.append((source, depth + 1))
+        return deep[::-1]
 
     def _evaluate(self, step: Step) -> Any:
         key = step.key

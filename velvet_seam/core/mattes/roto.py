@@ -75,6 +75,11 @@ class RotoMatte(MatteBase):
             frames.setdefault(one.frame, []).append(one)
         return {frame: _known(tuple(held)) for frame, held in frames.items()}
 
+    @cached_property
+    def _rotos(self) -> dict[str, Roto]:
+        """The steps that were made last, for each next frame begins with those of the frame before."""
+        return {}
+
     def with_stroke(self, stroke: RotoStroke) -> tuple[RotoStroke, ...]:
         """The strokes with one more.
 
@@ -99,17 +104,19 @@ class RotoMatte(MatteBase):
         footage = asked.own_footage()
         if footage is None or (not self.strokes and self.begin == "strokes"):
             return None
-        region = Roto(footage, self.painted, self.begin == "people").at(asked.source_frame)
+        roto = self._rotos.get(footage.digest)
+        if roto is None:
+            roto = self._rotos[footage.digest] = Roto(footage, self.painted, self.begin == "people")
+        region = roto.at(asked.source_frame)
         return Cut(step("roto", _soft, (), asked.picture, region))
 
 
-@dataclass(frozen=True)
 class Roto:
     """The steps that find a region in frames of some footage."""
 
-    footage: Footage
-    painted: dict[int, Strokes]
-    people: bool
+    def __init__(self, footage: Footage, painted: dict[int, Strokes], people: bool) -> None:
+        self.footage, self.painted, self.people = footage, painted, people
+        self._chains: dict[tuple[int, int, int], Step] = {}
 
     def at(self, frame: int) -> Step:
         """The region at a frame: of a painted one, carried from the nearest, or mixed of those on either side."""
@@ -137,8 +144,11 @@ class Roto:
         made, at, way = self._painted(whence), whence, 1 if frame > whence else -1
         while at != frame:
             to = at + way * min(STRIDE, abs(frame - at))
-            made = step("roto-carried", carried, (), made, self._seen(at), self._seen(to))
-            at = to
+            known = self._chains.get((at, to, whence))
+            if known is None:
+                known = step("roto-carried", carried, (), made, self._seen(at), self._seen(to))
+                self._chains[at, to, whence] = known
+            made, at = known, to
         return made
 
     def _painted(self, frame: int) -> Step:

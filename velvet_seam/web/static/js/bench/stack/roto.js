@@ -14,7 +14,7 @@ export class Roto {
     this.width = 12; // source pixels
     this.before = "joined"; // the way of seeing to go back to
     this.acts = {
-      "roto-brush": ({ dataset }) => (this.matte?.id === dataset.part && this.here ? this.putDown() : this.take(dataset.part)),
+      "paint-strokes": ({ dataset }) => (this.matte?.id === dataset.part && this.here ? this.putDown() : this.take(dataset.part)),
       "roto-how": ({ dataset }) => { this.how = dataset.to; this.mark(); },
       "roto-people": ({ layer, dataset }) => bench.set(layer.id, { [`seam.matte.${dataset.part}.begin`]: dataset.to }),
       "roto-clear": ({ layer, dataset }) => bench.send("roto-clear", { layer: layer.id, matte: dataset.part, frame: bench.frame }).catch(() => null),
@@ -45,7 +45,7 @@ export class Roto {
     if (!this.here) { this.part = null; return; }
     this.before = this.bench.way;
     this.bench.see("dropped");
-    say("Left button keeps, right button drops, with Alt it rubs out. Esc lays the brush down.");
+    say("Left button keeps, right button drops, with Alt it rubs out. Esc ends it.");
     this.mark();
   }
 
@@ -60,7 +60,7 @@ export class Roto {
 
   mark() {
     this.brush.place();
-    for (const one of document.querySelectorAll('[data-do="roto-brush"]')) one.setAttribute("aria-pressed", this.here && one.dataset.part === this.part);
+    for (const one of document.querySelectorAll('[data-do="paint-strokes"]')) one.setAttribute("aria-pressed", this.here && one.dataset.part === this.part);
     for (const one of document.querySelectorAll('[data-do="roto-how"]')) one.setAttribute("aria-pressed", one.dataset.to === this.how);
     const field = document.getElementById("roto-width");
     if (field && document.activeElement !== field) field.value = this.width;
