@@ -204,7 +204,7 @@ def strokes(page: Page, address: str) -> None:
     assert box
     lines = (
         ("left", (372, 1100), (385, 1420)), ("right", (150, 1000), (150, 1560)), ("right", (640, 1000), (640, 1560)),
-        ("right", (250, 800), (600, 800)), ("left", (330, 1480), (430, 1480)),
+        ("right", (250, 800), (600, 800)), ("left", (352, 1475), (408, 1475)),
     )  # fmt: skip
     for button, start, end in lines:
         (x0, y0), (x1, y1) = (

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 import cv2
@@ -18,6 +19,7 @@ from scipy.sparse.csgraph import dijkstra
 from scipy.sparse.linalg import spsolve
 
 from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.engine.matte_files import write_mattes
 from velvet_seam.core.mattes.roto import MOST_STROKES, RotoMatte, RotoStroke, Strokes, marks
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.roto import laplacian
@@ -438,6 +440,32 @@ def test_strokes_stay_with_their_source_frame_when_the_clip_is_trimmed_slipped_a
         for frame in (0, 5):
             source = first + frame if first == 2 else first - frame
             assert iou(shown(shot, frame), scene(2 * source)[1] > 0.5) > 0.93
+
+
+def test_a_freeze_and_a_still_are_cut_out_on_their_one_frame():
+    frozen = shot_with([KEEP, DROP], time={"speed": 0, "source_in": "4/25"})
+    for frame in (0, 8):
+        assert iou(shown(frozen, frame), scene(8)[1] > 0.5) > 0.95
+
+    class Still(Filmed):
+        digest, moving, frames, length = "still", False, 1, Fraction(0)
+
+        def frame_at(self, time: Fraction) -> int:
+            return 0
+
+    engine = Engine(lambda _: Still())
+    shot = shot_with([{**KEEP, "frame": 0}, {**DROP, "frame": 0}])
+    picture = engine.picture(engine.plan(shot, 5))
+    assert iou(picture[..., :3].max(2) > 40, scene(0)[1] > 0.5) > 0.95
+
+
+def test_matte_files_of_a_roto(tmp_path: Path):
+    shot = shot_with([KEEP, DROP])
+    assert write_mattes(shot, "l-a", tmp_path, lambda _: Filmed(), range(3, 6)) == 3
+    for frame in (3, 5):
+        plane = cv2.imread(str(tmp_path / f"{frame:06}-coverage.png"), cv2.IMREAD_UNCHANGED)
+        assert plane.dtype == np.uint16
+        assert np.abs(plane / 65535 - scene(2 * frame)[1]).mean() < 0.01
 
 
 def test_no_strokes_cut_nothing_out():

@@ -25,6 +25,12 @@ SHAPE, MOST_SHAPE = 1.5, 4.0
 """Pixels of depth that count as much as one e-fold of likelihood, and the most that the carried shape says."""
 
 COLOUR = 0.6
+COARSER = 4
+"""Movement is spread at a size so much smaller."""
+
+MARGIN = 64.0
+"""Pixels around the region that are looked at: it moves by less from one frame to the one after the next."""
+
 DEEP = 60.0
 """Depths are held within so many pixels where two are mixed: far from both edges it does not matter."""
 
@@ -37,33 +43,46 @@ def carried(inside: F32, there: Seen, here: Seen) -> F32:
     """
     if not (inside > 0).any() or (inside > 0).all():
         return inside
+    near = inside > -MARGIN
+    rows, columns = np.flatnonzero(near.any(1)), np.flatnonzero(near.any(0))
+    box = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    out = np.full_like(inside, -MARGIN)
+    out[box] = _carried(np.ascontiguousarray(inside[box]), there.within(box), here.within(box))
+    return out
+
+
+def _carried(inside: F32, there: Seen, here: Seen) -> F32:
     way = flow(here, there)
     height, width = inside.shape
     x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
     held = np.clip(inside, -DEEP, DEEP)
-    first = cv2.remap(
-        held, x + way[..., 0], y + way[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-    )
-    way = spread_out(way, np.asarray(first > 1.0))
-    moved = cv2.remap(
-        held, x + way[..., 0], y + way[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-    )
-    shape = inside_of(np.asarray(moved > 0))
-    logit = _colours(inside, there, here)
-    return _kept_to_edges(shape, logit, here)
+
+    def moved(by: F32) -> F32:
+        places = x + by[..., 0], y + by[..., 1]
+        return np.asarray(
+            cv2.remap(held, *places, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        )
+
+    shape = inside_of(moved(spread_out(way, moved(way) > 1.0)) > 0)
+    return _kept_to_edges(shape, _colours(inside, there, here), here)
 
 
 def spread_out(way: F32, own: NDArray[np.bool_]) -> F32:
     """Movement of what is the subject's own, carried beyond it: means over as little as holds enough of it."""
+    height, width = own.shape
+    size = (-(-width // COARSER), -(-height // COARSER))
     weight = own.astype(np.float32)
-    parts = np.dstack([way * weight[..., None], weight])
-    total = max(float(weight.sum()), 1e-6)
-    mean = np.asarray(parts[..., :2].reshape(-1, 2).sum(0) / total, np.float32) * np.ones_like(way)
-    for radius in (24, 8, 3):
+    parts = cv2.resize(
+        np.dstack([way * weight[..., None], weight]), size, interpolation=cv2.INTER_AREA
+    )
+    mean: F32 = np.empty((*parts.shape[:2], 2), np.float32)
+    mean[:] = parts[..., :2].reshape(-1, 2).sum(0) / max(float(parts[..., 2].sum()), 1e-6)
+    for radius in (6, 2, 1):
         some = cv2.blur(parts, (2 * radius + 1,) * 2, borderType=cv2.BORDER_CONSTANT)
         least = np.float32(0.02)
-        mean = (some[..., :2] + least * mean) / (some[..., 2:] + least)
-    return np.where(own[..., None], way, mean).astype(np.float32)
+        mean = np.asarray((some[..., :2] + least * mean) / (some[..., 2:] + least), np.float32)
+    wide = cv2.resize(mean, (width, height), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(np.where(own[..., None], way, wide), np.float32)
 
 
 def _colours(inside: F32, there: Seen, here: Seen) -> F32:

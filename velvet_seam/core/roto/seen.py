@@ -29,6 +29,10 @@ class Seen:
         """(h, w) uint8."""
         return np.ascontiguousarray(self.lab[..., 0])
 
+    def within(self, box: tuple[slice, slice]) -> Seen:
+        """A part of it."""
+        return Seen(np.ascontiguousarray(self.lab[box]))
+
     @property
     def nbytes(self) -> int:
         return self.lab.nbytes
