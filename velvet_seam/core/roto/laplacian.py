@@ -51,22 +51,24 @@ def _stencils(picture, number, count, epsilon):
                 g += d[n, 1]
                 b += d[n, 2]
             r, g, b = r * ninth, g * ninth, b * ninth
-            rr = gg = bb = epsilon * ninth
-            rg = rb = gb = np.float32(0)
+            # in double precision: of black on white all channels agree, and next to nothing is left of their minors
+            rr = gg = bb = np.float64(epsilon) / 9
+            rg = rb = gb = np.float64(0)
             for n in range(9):
                 d[n, 0] -= r
                 d[n, 1] -= g
                 d[n, 2] -= b
-                rr += d[n, 0] * d[n, 0] * ninth
-                gg += d[n, 1] * d[n, 1] * ninth
-                bb += d[n, 2] * d[n, 2] * ninth
-                rg += d[n, 0] * d[n, 1] * ninth
-                rb += d[n, 0] * d[n, 2] * ninth
-                gb += d[n, 1] * d[n, 2] * ninth
+                dr, dg, db = np.float64(d[n, 0]), np.float64(d[n, 1]), np.float64(d[n, 2])
+                rr += dr * dr / 9
+                gg += dg * dg / 9
+                bb += db * db / 9
+                rg += dr * dg / 9
+                rb += dr * db / 9
+                gb += dg * db / 9
             # the inverse of the covariance, by its minors
             i00, i01, i02 = gg * bb - gb * gb, rb * gb - rg * bb, rg * gb - rb * gg
             i11, i12, i22 = rr * bb - rb * rb, rg * rb - rr * gb, rr * gg - rg * rg
-            over = one / (rr * i00 + rg * i01 + rb * i02)
+            over = 1 / (rr * i00 + rg * i01 + rb * i02)
             for n in range(9):
                 v[n, 0] = (i00 * d[n, 0] + i01 * d[n, 1] + i02 * d[n, 2]) * over
                 v[n, 1] = (i01 * d[n, 0] + i11 * d[n, 1] + i12 * d[n, 2]) * over
