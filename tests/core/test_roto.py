@@ -26,8 +26,8 @@ from velvet_seam.core.roto import laplacian
 from velvet_seam.core.roto.carry import between, carried, corrected
 from velvet_seam.core.roto.dividing import divided
 from velvet_seam.core.roto.features import features, solve_size
-from velvet_seam.core.roto.first import FAR, Marks, found, inside_of
-from velvet_seam.core.roto.geodesic import geodesic
+from velvet_seam.core.roto.first import Marks, found, inside_of
+from velvet_seam.core.roto.geodesic import FAR, geodesic
 from velvet_seam.core.roto.laplacian import EPSILON, solved, stencils
 from velvet_seam.core.roto.seen import seen
 from velvet_seam.core.roto.soft import band_of, soft_matte
@@ -449,6 +449,23 @@ def test_strokes_stay_with_their_source_frame_when_the_clip_is_trimmed_slipped_a
         for frame in (0, 5):
             source = first + frame if first == 2 else first - frame
             assert iou(shown(shot, frame), scene(2 * source)[1] > 0.5) > 0.93
+
+
+def test_nothing_is_followed_across_a_cut():
+    shot = shot_with([KEEP, DROP])
+    matte = shot.layers[0].seam.matte[0]
+    edit = {"do": "add-roto-stroke", "layer": "l-a", "matte": "k-a", "stroke": DROP, "cuts": [6]}
+    cut = apply(shot, read_edit(edit))
+    assert cut.layers[0].seam.matte[0].cuts == (6,)
+    assert (shown(cut, 5) == shown(shot, 5)).all()
+    for frame in (6, 8):
+        assert not shown(cut, frame).any()
+    later = apply(cut, read_edit({**edit, "stroke": {**KEEP, "frame": 7}}))
+    assert (
+        shown(later, 5) == shown(shot, 5)
+    ).all()  # what is painted after it changes nothing before
+    assert iou(shown(later, 8), scene(16)[1] > 0.5) > 0.8
+    assert matte.cuts == ()
 
 
 def test_a_freeze_and_a_still_are_cut_out_on_their_one_frame():

@@ -37,7 +37,11 @@ def roto_strokes(identity: str, body: Painting, request: Request, context: Ctx) 
     shot = context.library.shots.get(identity).shot
     layer = shot.layer(body.layer)
     shown = _shown(layer, _clip(layer, context), body.frame, shot.rate)
-    edit = AddRotoStroke(layer=layer.id, matte=body.matte, stroke=revised(body.stroke, frame=shown))
+    look = context.library.footage.first_look(layer.source.shows or "")
+    edit = AddRotoStroke(
+        layer=layer.id, matte=body.matte, stroke=revised(body.stroke, frame=shown),
+        cuts=None if look is None else tuple(look.cuts),
+    )  # fmt: skip
     return answer(request, context, context.library.shots.edit(identity, edit), body)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from dataclasses import dataclass
 from functools import cached_property
 from hashlib import blake2b
@@ -19,6 +20,7 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.roto.carry import between, carried, corrected
 from velvet_seam.core.roto.features import solve_size
 from velvet_seam.core.roto.first import Marks, found
+from velvet_seam.core.roto.geodesic import FAR
 from velvet_seam.core.roto.seen import Seen, seen
 from velvet_seam.core.roto.soft import soft_matte
 from velvet_seam.core.steps import Footage, Picture, Step, step
@@ -67,6 +69,9 @@ class RotoMatte(MatteBase):
     begin: Literal["strokes", "people"] = "strokes"
     """What the first painted frame begins with: the strokes alone, or a person that was found there."""
 
+    cuts: tuple[Annotated[int, Field(ge=0, le=10_000_000)], ...] = Field((), max_length=10_000)
+    """Frames of the source that begin something new: nothing is followed across them."""
+
     @cached_property
     def painted(self) -> dict[int, Strokes]:
         """The strokes of every painted frame, the frame that was painted first before the others."""
@@ -98,7 +103,8 @@ class RotoMatte(MatteBase):
                                    "points": tuple((x * by, y * by) for x, y in one.points)})
             for one in self.strokes
         ]  # fmt: skip
-        return self.model_copy(update={"strokes": tuple(strokes)})
+        # not copied: what is known of the strokes before would come along
+        return RotoMatte.model_validate({**self.model_dump(), "strokes": strokes})
 
     def cut(self, asked: Asked) -> Cut | None:
         footage = asked.own_footage()
@@ -106,7 +112,7 @@ class RotoMatte(MatteBase):
             return None
         roto = self._rotos.get(footage.digest)
         if roto is None:
-            roto = self._rotos[footage.digest] = Roto(footage, self.painted, self.begin == "people")
+            roto = self._rotos[footage.digest] = Roto(footage, self)
         region = roto.at(asked.source_frame)
         return Cut(step("roto", _soft, (), asked.picture, region))
 
@@ -114,13 +120,16 @@ class RotoMatte(MatteBase):
 class Roto:
     """The steps that find a region in frames of some footage."""
 
-    def __init__(self, footage: Footage, painted: dict[int, Strokes], people: bool) -> None:
-        self.footage, self.painted, self.people = footage, painted, people
+    def __init__(self, footage: Footage, of: RotoMatte) -> None:
+        self.footage, self.painted, self.people = footage, of.painted, of.begin == "people"
+        self.cuts = sorted(of.cuts)
         self._chains: dict[tuple[int, int, int], Step] = {}
 
     def at(self, frame: int) -> Step:
         """The region at a frame: of a painted one, carried from the nearest, or mixed of those on either side."""
-        frames = sorted(self.painted) or [frame]
+        frames = sorted(self._beside(frame)) or ([frame] if self.people else [])
+        if not frames:  # nothing is painted between the cuts on either side
+            return step("roto-nothing", _nothing, (), self._seen(frame))
         before = max((one for one in frames if one <= frame), default=None)
         after = min((one for one in frames if one >= frame), default=None)
         if before is None or after is None or before == after:
@@ -135,6 +144,11 @@ class Roto:
             self._carried(before, frame),
             self._carried(after, frame),
         )
+
+    def _beside(self, frame: int) -> list[int]:
+        """The painted frames between the same two cuts as a frame, that which was painted first before the others."""
+        scene = bisect_right(self.cuts, frame)
+        return [one for one in self.painted if bisect_right(self.cuts, one) == scene]
 
     def _seen(self, frame: int) -> Step:
         return step("roto-seen", _seen, (self.footage, frame))
@@ -155,15 +169,14 @@ class Roto:
         """The region of a painted frame. The frame that was painted first stands by itself; what is painted on another
         puts right what has been carried there from the next one on the way to it."""
         strokes = self.painted.get(frame, _known(()))
-        first = next(iter(self.painted), frame)
+        beside = self._beside(frame)
+        first = beside[0] if beside else frame
         size = (self.footage.width, self.footage.height)
         if frame == first:
             guessed = [step("roto-people", _people, (self.footage, frame))] if self.people else []
             return step("roto-found", _found, (strokes, size), self._seen(frame), *guessed)
         toward = [
-            one
-            for one in self.painted
-            if min(frame, first) <= one <= max(frame, first) and one != frame
+            one for one in beside if min(frame, first) <= one <= max(frame, first) and one != frame
         ]
         whence = max(toward) if first < frame else min(toward)
         carried_here = self._carried(whence, frame)
@@ -205,6 +218,10 @@ def _between(part: float, before: F32, after: F32) -> F32:
 
 def _seen(footage: Footage, frame: int) -> Seen:
     return seen(footage.read(frame))
+
+
+def _nothing(here: Seen) -> F32:
+    return np.full(here.light.shape, -FAR, np.float32)
 
 
 def _people(footage: Footage, frame: int) -> F32:

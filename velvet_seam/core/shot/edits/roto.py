@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import Field
+
 from velvet_seam.core.mattes import RotoMatte, RotoStroke
 from velvet_seam.core.problem import Gone
 from velvet_seam.core.shot.edits.base import EditBase, called
@@ -13,19 +15,21 @@ from velvet_seam.core.words import Id
 
 
 class AddRotoStroke(EditBase):
-    """Put a stroke behind those that a roto has."""
+    """Put a stroke behind those that a roto has; with ``cuts``, where the clip begins something new."""
 
     do: Literal["add-roto-stroke"] = "add-roto-stroke"
     layer: Id
     matte: Id
     stroke: RotoStroke
+    cuts: tuple[int, ...] | None = Field(None, max_length=10_000)
 
     def applied(self, shot: Shot) -> Shot:
         layer = shot.layer(self.layer)
         held = next((one for one in layer.seam.matte if one.id == self.matte), None)
         if not isinstance(held, RotoMatte):
             raise Gone("Nothing was changed: that roto is no longer there.")
-        new = revised(held, strokes=held.with_stroke(self.stroke))
+        cuts = held.cuts if self.cuts is None else self.cuts
+        new = revised(held, strokes=held.with_stroke(self.stroke), cuts=cuts)
         mattes = [new if one is held else one for one in layer.seam.matte]
         return with_layer(shot, revised(layer, seam=revised(layer.seam, matte=mattes)))
 
