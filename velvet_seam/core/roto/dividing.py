@@ -63,7 +63,7 @@ def crossings(f: F32) -> F32:
 
     >>> flat = np.zeros((2, 3, 3), np.float32)
     >>> flat[:, 2] = 40
-    >>> crossings(flat)[0, 0].round(2).tolist()
+    >>> crossings(flat)[0, 0].astype(float).round(2).tolist()
     [1.0, 0.05, 0.0]
     """
     return np.asarray(_across(f, np.float32(LEAST_EDGE), np.float32(1)))
