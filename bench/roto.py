@@ -3,7 +3,7 @@ with the strokes of a simulated user.
 
 The user draws one rough line inside the subject and two around it on the first frame; then again and again goes to the
 frame that is worst and draws a line where it is most wrong, thinner than what is wrong. Every third clip is unseen:
-nothing was chosen on it.
+no number was chosen on it, though its cut-out stood in other scenes by which some were.
 
     python -m bench.roto --cutouts FOLDER --photos FOLDER [--unseen]
 """
