@@ -185,3 +185,25 @@ def test_a_person_is_cut_out_by_one_click(blank: Page, tmp_path: Path):
         k = place["scale"] / 200
         move = np.array([[k, 0, place["x"] / 2 - 200 * k], [0, k, place["y"] / 2 - 200 * k]])
         assert iou(covered(page), cv2.warpAffine(there, move, (540, 960)) > 0) > 0.9
+
+
+def test_nothing_is_painted_on_a_picture_of_another_frame(blank: Page):
+    page = blank
+    painted(page)
+    page.evaluate(
+        "velvetSeam.picture.stray = { ...velvetSeam.picture.stray, frame: 7 }"
+    )  # a slow server
+    start, end = on_picture(page, 380, 1200), on_picture(page, 380, 1300)
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(*end)
+    page.mouse.up()
+    expect(page.locator("#say")).to_contain_text("still coming")
+    assert len(state(page, f"{MATTE}.strokes")) == 2
+    page.evaluate("velvetSeam.bench.go(1)")
+    settled(page)
+    stroke(page, (380, 1200), (380, 1300))  # it has come
+    page.click(f"#card-{state(page, 'shot.layers[0].id')}")
+    expect(
+        page.locator("#strokes")
+    ).to_be_hidden()  # another panel: its strokes are laid down with it

@@ -123,7 +123,9 @@ class Roto:
     def __init__(self, footage: Footage, of: RotoMatte) -> None:
         self.footage, self.painted, self.people = footage, of.painted, of.begin == "people"
         self.cuts = sorted(of.cuts)
+        self._size = footage.width, footage.height
         self._chains: dict[tuple[int, int, int], Step] = {}
+        self._regions: dict[int, Step] = {}
 
     def at(self, frame: int) -> Step:
         """The region at a frame: of a painted one, carried from the nearest, or mixed of those on either side."""
@@ -168,19 +170,31 @@ class Roto:
     def _painted(self, frame: int) -> Step:
         """The region of a painted frame. The frame that was painted first stands by itself; what is painted on another
         puts right what has been carried there from the next one on the way to it."""
+        beside = self._beside(frame) or [frame]
+        first = beside[0]
+        way = sorted(
+            (one for one in beside if min(first, frame) <= one <= max(first, frame)),
+            reverse=frame < first,
+        )
+        before: int | None = None
+        for one in way:  # from the first outward: each needs the one before it, and nothing has to be called deep
+            if one not in self._regions:
+                self._regions[one] = (
+                    self._first(one) if before is None else self._corrected(one, before)
+                )
+            before = one
+        return self._regions[frame]
+
+    def _first(self, frame: int) -> Step:
+        guessed = [step("roto-people", _people, (self.footage, frame))] if self.people else []
         strokes = self.painted.get(frame, _known(()))
-        beside = self._beside(frame)
-        first = beside[0] if beside else frame
-        size = (self.footage.width, self.footage.height)
-        if frame == first:
-            guessed = [step("roto-people", _people, (self.footage, frame))] if self.people else []
-            return step("roto-found", _found, (strokes, size), self._seen(frame), *guessed)
-        toward = [
-            one for one in beside if min(frame, first) <= one <= max(frame, first) and one != frame
-        ]
-        whence = max(toward) if first < frame else min(toward)
-        carried_here = self._carried(whence, frame)
-        return step("roto-corrected", _corrected, (strokes, size), carried_here, self._seen(frame))
+        return step("roto-found", _found, (strokes, self._size), self._seen(frame), *guessed)
+
+    def _corrected(self, frame: int, whence: int) -> Step:
+        args = (self.painted[frame], self._size)
+        return step(
+            "roto-corrected", _corrected, args, self._carried(whence, frame), self._seen(frame)
+        )
 
 
 def _known(held: tuple[RotoStroke, ...]) -> Strokes:
@@ -235,7 +249,10 @@ def _found(strokes: Strokes, source: tuple[int, int], here: Seen, likely: F32 | 
 
 
 def _corrected(strokes: Strokes, source: tuple[int, int], inside: F32, here: Seen) -> F32:
-    return corrected(inside, here, marks(strokes, source, here.light.shape))
+    said = marks(strokes, source, here.light.shape)
+    if not (inside > 0).any():  # it was gone: here it begins anew
+        return found(here.f, said)
+    return corrected(inside, here, said)
 
 
 def _soft(picture: Picture, inside: F32) -> Picture:

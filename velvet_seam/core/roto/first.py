@@ -34,6 +34,9 @@ SMOOTH, FINE = 2.0, 1.6
 BAND = 4.0
 """Pixels around the edge found at half the size in which it is found anew."""
 
+SHAPE, MOST_SHAPE = 3.0, 4.0
+"""Pixels of depth that count as much as one e-fold of likelihood there, and the most that they say."""
+
 HOLE = 0.02
 """Part of the region that a hole in it must have to stay one by itself."""
 
@@ -88,7 +91,7 @@ def found(f: F32, marks: Marks, guess: F32 | None = None) -> F32:
     region, keep, drop = _coarse(np.asarray(small, np.float32), half, hint)
     inside = cv2.resize(inside_of(region), (width, height), interpolation=cv2.INTER_LINEAR) * 2
     logit = likelier(bins(f), keep, drop)
-    r = -(np.float32(COLOUR) * logit + np.clip(inside / 3, -BAND, BAND))
+    r = -(np.float32(COLOUR) * logit + np.clip(inside / np.float32(SHAPE), -MOST_SHAPE, MOST_SHAPE))
     r = np.where(np.abs(inside) > BAND, np.where(inside > 0, -SURE, SURE), r).astype(np.float32)
     begin = (inside > 0).astype(np.float32)
     fine = divided_near(marked(r, marks), crossings(f), FINE, begin, SURE)

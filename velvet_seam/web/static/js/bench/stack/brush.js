@@ -4,9 +4,9 @@ const NEAR = 1.2; // pixels of the screen between two points
 
 export class Brush {
   /**
-   * @param {{here: () => boolean, buttons: number[], style: (button: number) => object, done: Function, idle?: Function}} what
-   * `here` says whether it is up; `style` how its line looks; `done(line, button)` gets places in canvas pixels; `idle`
-   * draws what is there beside it.
+   * @param {{here: () => boolean, buttons: number[], style: (press: PointerEvent) => object, done: Function, ready?: () => boolean, idle?: Function}} what
+   * `here` says whether it is up, `ready` whether it may draw now; `style` how its line looks; `done(line, press)` gets
+   * places in canvas pixels, and the press that began it; `idle` draws what is there beside it.
    */
   constructor(bench, picture, canvas, what) {
     Object.assign(this, { bench, picture, canvas, what });
@@ -48,6 +48,7 @@ export class Brush {
     const { canvas, picture, what } = this, { button } = event;
     if (!what.buttons.includes(button) || !what.here() || this.line) return;
     event.preventDefault();
+    if (what.ready && !what.ready()) return;
     document.activeElement?.blur?.(); // keys belong to the picture again, not to the field of the width
     const { k } = picture.rect, style = what.style(event), line = [picture.toCanvas(event)];
     canvas.setPointerCapture(event.pointerId);

@@ -13,6 +13,7 @@ export class Roto {
     this.how = "keep"; // what the left button says
     this.width = 12; // source pixels
     this.before = "joined"; // the way of seeing to go back to
+    this.waiting = new Set(); // strokes on their way to the document
     this.acts = {
       "paint-strokes": ({ dataset }) => (this.matte?.id === dataset.part && this.here ? this.putDown() : this.take(dataset.part)),
       "roto-how": ({ dataset }) => { this.how = dataset.to; this.mark(); },
@@ -21,7 +22,7 @@ export class Roto {
       "roto-step": ({ layer, dataset }) => this.step(layer, dataset),
     };
     this.brush = new Brush(bench, picture, document.getElementById("strokes"), {
-      here: () => this.here, buttons: [0, 2], style: (event) => this.style(this.said(event)), done: (line, event) => this.send(line, this.said(event)), idle: () => this.show(),
+      here: () => this.here, ready: () => this.ready(), buttons: [0, 2, 5], style: (event) => this.style(this.said(event)), done: (line, event) => this.send(line, this.said(event)), idle: () => this.show(),
     });
     for (const name of ["chosen", "layout", "shown", "state"]) bench.addEventListener(name, () => { if (this.part && !this.here) this.putDown(); this.mark(); });
     document.addEventListener("input", (event) => {
@@ -32,7 +33,15 @@ export class Roto {
 
   get matte() { return this.bench.layer?.seam.matte.find((one) => one.id === this.part && one.kind === "roto"); }
 
-  get here() { return Boolean(this.part && this.matte && this.bench.kind !== "sound"); }
+  get here() { return Boolean(this.part && this.matte && this.bench.kind === "seam"); }
+
+  /** Whether the picture that is seen is of this frame: else a stroke would lie on another than it was painted on. */
+  ready() {
+    const { picture, bench } = this, { stray } = picture;
+    if (!picture.playing && stray?.layer === bench.layer.id && stray.frame === bench.frame) return true;
+    say(picture.playing ? "Stop the play first: strokes are painted on one frame." : "The picture of this frame is still coming: paint when it is there.");
+    return false;
+  }
 
   /** What a press says: the right button drops, Alt rubs out, and a pen's other end too. */
   said(event) {
@@ -81,6 +90,7 @@ export class Roto {
       this.brush.draw(line, { lineWidth: 4 / k, strokeStyle: one.how === "keep" ? "#2a0f1c" : "#fff6df", globalAlpha: 0.75 });
       this.brush.draw(line, { lineWidth: 2 / k, strokeStyle });
     }
+    for (const { line, how } of this.waiting) this.brush.draw(line, this.style(how));
   }
 
   /** To the painted frame before this one, or after it. */
@@ -95,6 +105,9 @@ export class Roto {
   send(line, how) {
     const { bench, picture, handles } = this, { layer } = bench;
     const points = thinned(handles.toOwn(layer, line), 0.35 / picture.rect.k, MOST);
-    return bench.send("roto-strokes", { layer: layer.id, matte: this.part, frame: bench.frame, stroke: { how, width: this.width, points } }).catch(() => null).then((answer) => { if (!answer) this.brush.wipe(); });
+    const waits = { line, how };
+    this.waiting.add(waits);
+    return bench.send("roto-strokes", { layer: layer.id, matte: this.part, frame: bench.frame, stroke: { how, width: this.width, points } })
+      .catch(() => null).then(() => { this.waiting.delete(waits); this.brush.place(); });
   }
 }
