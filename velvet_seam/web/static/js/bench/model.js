@@ -28,6 +28,9 @@ export class Bench extends EventTarget {
 
   get shot() { return this.state.shot; }
   get rate() { const [a, b] = this.shot.rate.split("/"); return Number(a) / Number(b ?? 1); }
+  /** Whether a hand paints strokes that cut a layer out. */
+  painting = false;
+
   get kind() { return this.chosen.split(":")[0]; }
   get target() { return this.chosen.split(":")[1] ?? ""; }
   /** The layer that is chosen, by its card or by its seam. */

@@ -53,6 +53,7 @@ export class Roto {
     this.part = part;
     if (!this.here) { this.part = null; return; }
     this.before = this.bench.way;
+    this.bench.painting = true;
     this.bench.see("dropped");
     say("Left button keeps, right button drops, with Alt it rubs out. Esc ends it.");
     this.mark();
@@ -62,6 +63,7 @@ export class Roto {
   putDown() {
     if (!this.part) return false;
     this.part = null;
+    this.bench.painting = false;
     if (this.bench.way === "dropped") this.bench.see(this.bench.layer ? this.before : "joined");
     this.mark();
     return true;

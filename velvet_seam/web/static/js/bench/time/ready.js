@@ -1,5 +1,6 @@
 // Makes the frames ahead of the playhead ready while nobody asks for anything else, so that play
-// starts smooth. One frame at a time, of the least urgency; an edit starts it over.
+// starts smooth. One frame at a time, of the least urgency; an edit starts it over. While strokes are painted, each of
+// which changes every frame, it rests.
 
 const REST = 500;
 
@@ -9,7 +10,7 @@ export class Ready {
     this.frames = new Set();
     this.key = "";
     for (const name of ["state", "solo"]) bench.addEventListener(name, () => this.start());
-    for (const name of ["frame", "trial", "chosen"]) bench.addEventListener(name, () => this.rest());
+    for (const name of ["frame", "trial", "chosen", "way"]) bench.addEventListener(name, () => this.rest());
     this.start();
   }
 
@@ -42,10 +43,10 @@ export class Ready {
 
   async work() {
     const { bench } = this;
-    if (!bench.shot.layers.length) return;
+    if (!bench.shot.layers.length || bench.painting) return;
     const run = Symbol("run");
     this.run = run;
-    while (this.run === run && !this.player.playing && !document.hidden) {
+    while (this.run === run && !bench.painting && !this.player.playing && !document.hidden) {
       const frame = this.next();
       if (frame < 0) break;
       try {
