@@ -20,6 +20,7 @@ export class Bench extends EventTarget {
     this.heard = new Set(); // sounds, and layers with one, that alone are heard
     this.also = new Set(); // layers and sounds chosen beside the one whose controls are shown
     this.trial = null;
+    this.painting = false; // strokes that cut a layer out
     this.autoKey = true; // a change of a value that moves puts a keyframe; else it shifts all of it
     this.saving = 0;
     this.told = new Set(); // stamps of changes that have not been taken over yet
@@ -28,9 +29,6 @@ export class Bench extends EventTarget {
 
   get shot() { return this.state.shot; }
   get rate() { const [a, b] = this.shot.rate.split("/"); return Number(a) / Number(b ?? 1); }
-  /** Whether a hand paints strokes that cut a layer out. */
-  painting = false;
-
   get kind() { return this.chosen.split(":")[0]; }
   get target() { return this.chosen.split(":")[1] ?? ""; }
   /** The layer that is chosen, by its card or by its seam. */
