@@ -154,8 +154,10 @@ def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
     if not 1 <= port <= 65535:
         raise Problem("A port is a number from 1 to 65535.")
     os.umask(0o077)  # what is kept is its owner's alone
+    from velvet_seam.work import process
     from velvet_seam.work.warming import Warming
 
+    process.begin()
     warming = Warming()
     warming.start()
     if filled:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import asyncio
 import json
 import os
+import shutil
 import signal
-import subprocess
 import time
 from collections.abc import Coroutine, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -17,12 +17,14 @@ from typing import Any
 import pytest
 import simplejpeg
 
+from velvet_seam.core.media.probe import probe
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.shot.written import written
 from velvet_seam.core.sources import ColourSource
+from velvet_seam.demo.draw import FOLDER
 from velvet_seam.store.jobs import MOST_TRIES
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import Unwritable, database
@@ -30,6 +32,7 @@ from velvet_seam.work import queue as queue_module
 from velvet_seam.work import studio
 from velvet_seam.work.asks import Measure, Paint
 from velvet_seam.work.painter import Painter
+from velvet_seam.work.process import Process
 from velvet_seam.work.queue import NO_ROOM, Queue
 from velvet_seam.work.studio import LIVE, WHENEVER, Studio
 
@@ -112,8 +115,7 @@ def test_a_painter_that_hangs_is_replaced(library: Library, monkeypatch):
                 await made.ask(Paint(document, 1))
             monkeypatch.setattr(studio, "LONGEST_SECONDS", 60.0)
             assert await made.ask(Paint(document, 2))
-            first.join(10)
-            assert not first.is_alive()
+            assert first.wait(10)
         finally:
             await made.stop()
 
@@ -145,7 +147,7 @@ def test_what_is_under_the_hand_goes_first(library: Library):
     assert done.index("hand") <= 2
 
 
-def waited(library: Library, job: str, *states: str, seconds: float = 60):
+def waited(library: Library, job: str, *states: str, seconds: float = 240):
     """The row of a job once it is in one of some states."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:
@@ -172,8 +174,8 @@ def running(library: Library) -> Iterator[Queue]:
         queue.stop()
 
 
-def render_process(queue: Queue) -> subprocess.Popen[bytes]:
-    end = time.monotonic() + 30
+def render_process(queue: Queue) -> Process:
+    end = time.monotonic() + 120
     while "render" not in queue._running and time.monotonic() < end:
         time.sleep(0.02)
     return queue._running["render"][1]
@@ -181,7 +183,7 @@ def render_process(queue: Queue) -> subprocess.Popen[bytes]:
 
 def finished(library: Library, job: str, count: int) -> dict[str, int]:
     """The finished ranges of a render, once there are so many: their names and when they came."""
-    end = time.monotonic() + 60
+    end = time.monotonic() + 240
     while time.monotonic() < end:
         files = sorted(library.folder.ranges(job).glob("*.mp4"))
         if len(files) >= count:
@@ -200,7 +202,7 @@ def test_a_render_that_is_killed_goes_on_by_itself_and_gives_the_same_file(libra
         assert {name: after[name] for name in before} == before  # none was done again
         assert waited(library, killed, "done").tries == 1
         deadline = (
-            time.monotonic() + 10
+            time.monotonic() + 60
         )  # what was finished on the way goes once the row says that it is done
         while library.folder.all_ranges() and time.monotonic() < deadline:
             time.sleep(0.02)
@@ -277,6 +279,38 @@ def test_a_full_disk_holds_up_neither_start_nor_end(library: Library, monkeypatc
     with running(library):
         waited(library, job, "done")
         refusals = iter([True])  # and once more, when it ends
+
+
+def test_where_no_process_can_be_begun_work_waits(library: Library, monkeypatch):
+    monkeypatch.setattr(queue_module, "ROOM_SECONDS", 0.05)
+    faults = iter([OSError(11, "Resource temporarily unavailable"), EOFError()])
+
+    def begun(*given: Any) -> Process:
+        if fault := next(faults, None):
+            raise fault
+        return Process(*given)
+
+    monkeypatch.setattr(queue_module, "Process", begun)
+    job = enqueue(library, 30)
+    with running(library):
+        row = waited(library, job, "done")
+    assert row.tries == 0
+    assert next(faults, None) is None
+
+
+def test_a_stop_leaves_nothing_half_written(library: Library):
+    incoming = library.folder.incoming()
+    shutil.copyfile(FOLDER / "rail-parade.mp4", incoming)
+    item = library.take_in(incoming, "parade", probe(incoming))
+    unfinished = lambda: list(library.folder.root.glob("**/*.part"))  # noqa: E731
+    with running(library):
+        end = time.monotonic() + 120
+        while not unfinished() and time.monotonic() < end:
+            time.sleep(0.01)
+        assert unfinished()
+    assert not unfinished()
+    assert set(library.jobs.open_for("prepare")) == {item.id}  # it is begun again
+    assert library.folder.originals()
 
 
 def test_pause_order_and_going_on(library: Library):

@@ -22,6 +22,7 @@ from velvet_seam.store.folder import Folder
 from velvet_seam.store.footage import FootageItem, FootageShelf
 from velvet_seam.store.jobs import Jobs
 from velvet_seam.store.kept_looks import KeptLooks
+from velvet_seam.store.regions import Regions
 from velvet_seam.store.shots import Shots, Standing
 from velvet_seam.store.tables import database
 
@@ -50,6 +51,7 @@ class Library:
         self.jobs = Jobs()
         self.looks = KeptLooks()
         self.tables = ColourTables(self.folder.root / "tables")
+        self.regions = Regions(self.folder.root / "regions.sqlite")
 
     def take_in(
         self, incoming: Path, name: str, probe: Probe, *, shelf: bool = False, licence: str = "",
@@ -74,6 +76,7 @@ class Library:
     def clear_up(self) -> None:
         """At the start of a program: what an earlier one left when it was killed."""
         self.arrivals.forget_old()
+        self.regions.sweep()
         derived = self.folder.derived
         derived.sweep()
         waiting = self.jobs.open_for("prepare")
@@ -95,6 +98,11 @@ class Library:
         for path in self.folder.originals():
             if path.name not in known:
                 path.unlink(missing_ok=True)
+        self.forget_unfinished()
+
+    def forget_unfinished(self) -> None:
+        """What was being written when the work on it was ended; it is begun again."""
+        self.folder.derived.sweep()
         for path in self.folder.parts():
             path.unlink(missing_ok=True)
 

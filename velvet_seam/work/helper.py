@@ -2,35 +2,41 @@
 
 from __future__ import annotations
 
-import multiprocessing as mp
 from collections.abc import Callable
 from multiprocessing.connection import Connection
-from multiprocessing.context import SpawnProcess
 from pathlib import Path
+from threading import Lock
 from typing import Any
+
+from velvet_seam.work.process import Process, pipe
 
 Serve = Callable[[str, Connection], None]
 """What the process does: with the root of the folder, and a pipe that it answers on until it is closed."""
 
+ENDING_SECONDS = 2.0
+"""So long it has to end by itself."""
+
 
 class Helper:
-    """Starts the process, starts it again when it has fallen over, and ends it. Not for use from two threads
-    at once."""
+    """Starts the process, starts it again when it has fallen over, and ends it. It is asked from one thread at a
+    time, and may be stopped from another."""
 
     def __init__(self, root: Path, serve: Serve, name: str) -> None:
         self._root, self._serve, self._name = root, serve, name
-        self._context = mp.get_context("spawn")
+        self._starting = Lock()
+        self._stopped = False
         self._pipe: Connection | None = None
-        self.process: SpawnProcess | None = None
+        self.process: Process | None = None
 
     def launch(self) -> None:
-        ours, theirs = self._context.Pipe()
-        self.process = self._context.Process(
-            target=self._serve, args=(str(self._root), theirs), name=self._name, daemon=True
-        )
-        self.process.start()
-        theirs.close()
-        self._pipe = ours
+        """Start it; once it is stopped that does nothing."""
+        with self._starting:
+            if self._stopped:
+                return
+            ours, theirs = pipe()
+            self.process = Process(self._serve, (str(self._root), theirs), self._name)
+            theirs.close()
+            self._pipe = ours
 
     def exchange(self, message: Any, seconds: float) -> tuple[str, Any]:
         """The answer to a message: ``fine`` and a value, or ``problem`` and a sentence.
@@ -40,8 +46,8 @@ class Helper:
         """
         if self._pipe is None:
             self.launch()
-        assert self._pipe is not None
-        assert self.process is not None
+        if self._pipe is None or self.process is None:
+            raise EOFError
         self._pipe.send(message)
         if not self._pipe.poll(seconds):
             self.process.kill()
@@ -50,9 +56,9 @@ class Helper:
         return answer
 
     def stop(self) -> None:
-        if self._pipe:
-            self._pipe.close()
-        if self.process:
-            self.process.join(2)
-            if self.process.is_alive():
+        with self._starting:
+            self._stopped = True
+            if self._pipe:
+                self._pipe.close()
+            if self.process and not self.process.wait(ENDING_SECONDS):
                 self.process.terminate()

@@ -79,9 +79,11 @@ class Painter:
 
     def __init__(self, library: Library) -> None:
         self._material = library.materials(preview=True)
-        self._engine = Engine(self._material, tables=library.tables.get)
+        self._engine = Engine(self._material, tables=library.tables.get, shelf=library.regions)
         self._original = library.materials(preview=False)
-        self._full = Engine(self._original, cache_bytes=384 * MEGABYTE, tables=library.tables.get)
+        self._full = Engine(
+            self._original, cache_bytes=384 * MEGABYTE, tables=library.tables.get, shelf=library.regions
+        )  # fmt: skip
         self._encoded: ByteCache[bytes] = ByteCache(96 * MEGABYTE)
         self._ahead: dict[str, Future[bytes]] = {}
         self._shots: dict[str, Shot] = {}

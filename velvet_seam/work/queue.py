@@ -3,21 +3,17 @@
 from __future__ import annotations
 
 import contextlib
-import os
-import subprocess
-import sys
 import threading
 import time
 
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import Unwritable
 from velvet_seam.work.jobs import JOBS
+from velvet_seam.work.process import Process
+from velvet_seam.work.run import NO_ROOM, work
 
 STILL_SECONDS = 240.0
 """Work that says nothing new for so long hangs, in a library or on a disk, and is begun again."""
-
-NO_ROOM = 75
-"""How a process ends that could not even write down what happened (``EX_TEMPFAIL`` of ``sysexits.h``)."""
 
 ROOM_SECONDS = 3.0
 """After that long a full disk is tried again."""
@@ -31,7 +27,7 @@ class Queue:
 
     def __init__(self, library: Library) -> None:
         self._library = library
-        self._running: dict[str, tuple[str, subprocess.Popen[bytes]]] = {}
+        self._running: dict[str, tuple[str, Process]] = {}
         self._seen: dict[str, tuple[int, float]] = {}
         self._wake = threading.Event()
         self._rest_until = 0.0
@@ -53,11 +49,10 @@ class Queue:
         self._thread.join()
         for _, process in self._running.values():
             process.terminate()
-            try:
-                process.wait(ENDING_SECONDS)
-            except subprocess.TimeoutExpired:  # stuck in a library or on a disk
+            if not process.wait(ENDING_SECONDS):  # stuck in a library or on a disk
                 process.kill()
-                process.wait()
+        if self._running:
+            self._library.forget_unfinished()
         with contextlib.suppress(Unwritable):  # a full disk: the next start does it
             self._library.jobs.restart_interrupted()
 
@@ -82,7 +77,6 @@ class Queue:
                 if not self._hangs(job):
                     return
                 process.kill()
-                process.wait()
             if process.returncode == NO_ROOM:
                 self._library.jobs.wait_again(job)
             elif process.returncode != 0:
@@ -96,9 +90,11 @@ class Queue:
         job_row = self._library.jobs.take(kind)
         if job_row is not None:
             root = str(self._library.folder.root)
-            own = str(os.getpid())
-            command = [sys.executable, "-m", "velvet_seam.work.run", root, job_row.id, own]
-            self._running[kind] = (job_row.id, subprocess.Popen(command))
+            try:
+                self._running[kind] = (job_row.id, Process(work, (root, job_row.id), kind))
+            except (OSError, EOFError):  # no process can be begun just now
+                self._library.jobs.wait_again(job_row.id)
+                self._rest_until = time.monotonic() + ROOM_SECONDS
 
     def _hangs(self, job: str) -> bool:
         done, now = int(self._library.jobs.get(job).done), time.monotonic()

@@ -1,4 +1,4 @@
-"""One piece of background work in a process of its own: ``python -m velvet_seam.work.run ROOT JOB``."""
+"""One piece of background work, in a process of its own."""
 
 from __future__ import annotations
 
@@ -12,8 +12,9 @@ from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow, Unwritable
 from velvet_seam.work.jobs import job_of
 from velvet_seam.work.memory import keep_freed_memory
-from velvet_seam.work.parent import end_with_parent
-from velvet_seam.work.queue import NO_ROOM
+
+NO_ROOM = 75
+"""How a process ends that could not even write down what happened (``EX_TEMPFAIL`` of ``sysexits.h``)."""
 
 
 def run_job(library: Library, job: JobRow) -> None:
@@ -36,13 +37,13 @@ def run_job(library: Library, job: JobRow) -> None:
         )
 
 
-def main() -> None:
-    end_with_parent(int(sys.argv[3]))
+def work(root: str, identity: str) -> None:
+    """What the process does: the work of a row of the queue of a folder."""
     os.nice(10)
     os.umask(0o077)
     keep_freed_memory()
-    library = Library(Path(sys.argv[1]))
-    job = library.jobs.get(sys.argv[2])
+    library = Library(Path(root))
+    job = library.jobs.get(identity)
     memory = job_of(job.kind).memory
     if memory is not None:
         resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
@@ -51,7 +52,3 @@ def main() -> None:
             run_job(library, job)
         except Unwritable:  # no room for even a row: it waits, and nothing is lost
             sys.exit(NO_ROOM)
-
-
-if __name__ == "__main__":
-    main()

@@ -39,7 +39,6 @@ class Studio:
 
     async def start(self) -> None:
         self._waiting = asyncio.PriorityQueue()
-        self._launch()
         self._task = asyncio.create_task(self._work())
 
     async def stop(self) -> None:
@@ -64,6 +63,7 @@ class Studio:
 
     async def _work(self) -> None:
         loop = asyncio.get_running_loop()
+        await loop.run_in_executor(self._thread, self._launch)
         while True:
             _, _, request, future = await self._waiting.get()
             if future.cancelled():
@@ -71,7 +71,7 @@ class Studio:
             try:
                 outcome, value = await loop.run_in_executor(self._thread, self._exchange, request)
             except (EOFError, OSError):
-                self._launch()
+                await loop.run_in_executor(self._thread, self._launch)
                 outcome, value = "problem", "The picture could not be made; it is tried afresh."
             if future.cancelled():
                 continue
