@@ -8,14 +8,19 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field
 
 from velvet_seam.core.mattes.base import Asked, Beside, Cut, MatteBase
-from velvet_seam.core.picture.difference_key import difference_key, median_plate
+from velvet_seam.core.picture.difference_key import (
+    Flutter,
+    difference_key,
+    flutter,
+    median_plate,
+)
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.bounds import Bounds
 from velvet_seam.core.words import Id, Part
 
-MEDIAN_FRAMES = 9
+MEDIAN_FRAMES, FLUTTER_FRAMES = 9, 24
 
 
 class FramePlate(Part):
@@ -79,7 +84,26 @@ class DifferenceKey(MatteBase):
             return Cut(asked.picture)
         at = asked.at
         settings = at(self.tolerance), at(self.softness), at.part(self.ignore_shadows)
-        return Cut(step("difference-key", _keyed, settings, asked.picture, plate))
+        return Cut(
+            step(
+                "difference-key",
+                _keyed,
+                settings,
+                asked.picture,
+                plate,
+                *self._flutters(asked, plate),
+            )
+        )
+
+    def _flutters(self, asked: Asked, plate: Step) -> list[Step]:
+        """What comes and goes by itself, where the plate is of the clip itself: that is looked at in many frames of it."""
+        found = asked.own_footage()
+        if not isinstance(self.plate, MedianPlate) or found is None or not found.moving:
+            return []
+        numbers = _spread(found, FLUTTER_FRAMES)
+        return (
+            [step("flutter", _flutter, (found.small, numbers), plate)] if len(numbers) > 4 else []
+        )
 
     def _plate(self, asked: Asked) -> Step | None:
         """The clean plate: it lasts, whatever it is read from."""
@@ -91,18 +115,27 @@ class DifferenceKey(MatteBase):
             return None
         if isinstance(plate, FramePlate | FootagePlate):
             return step("plate", _median, (found, (found.frame_at(Fraction(0)) + plate.frame,)))
-        last = found.frame_at(Fraction(1_000_000))
-        count = min(MEDIAN_FRAMES, last + 1)
-        numbers = sorted({round(n * last / max(1, count - 1)) for n in range(count)})
-        return step("plate", _median, (found, tuple(numbers)))
+        return step("plate", _median, (found, _spread(found, MEDIAN_FRAMES)))
+
+
+def _spread(footage: Footage, most: int) -> tuple[int, ...]:
+    """So many frames, at most, spread over all of a clip."""
+    last = footage.frame_at(Fraction(1_000_000))
+    count = min(most, last + 1)
+    return tuple(sorted({round(n * last / max(1, count - 1)) for n in range(count)}))
 
 
 def _keyed(
-    tolerance: float, softness: float, ignore_shadows: float, picture: Picture, plate: Picture
-) -> Picture:
+    tolerance: float, softness: float, ignore_shadows: float, picture: Picture, plate: Picture,
+    flutters: Flutter | None = None,
+) -> Picture:  # fmt: skip
     return difference_key(
-        picture, plate, tolerance=tolerance, softness=softness, ignore_shadows=ignore_shadows
-    )
+        picture, plate, tolerance=tolerance, softness=softness, ignore_shadows=ignore_shadows, flutters=flutters,
+    )  # fmt: skip
+
+
+def _flutter(footage: Footage, numbers: tuple[int, ...], plate: Picture) -> Flutter:
+    return flutter([footage.read(number) for number in numbers], plate)
 
 
 def _median(footage: Footage, numbers: tuple[int, ...]) -> Picture:

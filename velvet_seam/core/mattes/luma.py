@@ -22,6 +22,7 @@ class LumaKey(MatteBase):
     label: ClassVar[str] = "Luma key"
     says: ClassVar[str] = "By brightness: light on black, ink on white, silhouettes"
     find: ClassVar[str] = "brightness black white matte cut out"
+    begins: ClassVar[Literal["at once", "border", "area"]] = "border"
     sampled: ClassVar[bool] = True
 
     kind: Literal["luma-key"] = "luma-key"
@@ -43,16 +44,29 @@ class LumaKey(MatteBase):
 
     @classmethod
     def of_sample(cls, identity: str, colour: Colour, border: bool) -> LumaKey:
-        low, high = luma_range(colour)
+        low, high = but_for(colour) if border else luma_range(colour)
         return cls(id=identity, low=low, high=high)
 
     def with_sample(self, colour: Colour, border: bool, more: bool) -> dict[str, Any]:
-        low, high = luma_range(colour)
+        low, high = but_for(colour) if border else luma_range(colour)
         return {"low": low, "high": high}
 
 
 def _keyed(low: float, high: float, softness: float, picture: Picture) -> Plane:
     return luma_key(picture, low=low, high=high, softness=softness)
+
+
+def but_for(colour: Colour) -> tuple[float, float]:
+    """Levels, in %, that drop the brightness of a ground, measured along the border, and keep what is darker than a bright
+    one, or brighter than a dark one.
+
+    >>> but_for((250, 250, 250)), but_for((5, 5, 5))
+    ((0.0, 84.0), (16.0, 100.0))
+    """
+    luma = sum(w * c for w, c in zip(LUMA_709, colour, strict=True)) / 2.55
+    return (
+        (0.0, float(round(luma - _REACH))) if luma >= 50 else (float(round(luma + _REACH)), 100.0)
+    )
 
 
 def luma_range(colour: Colour) -> tuple[float, float]:

@@ -54,6 +54,8 @@ class ScreenReading:
     uneven: float
     found: bool = True
     second: tuple[float, float, float] | None = None
+    common: tuple[float, float, float] | None = None
+    """The colour of what is most commonly as bright, along the border, whatever its colour is."""
 
 
 def measure_border(pictures: list[NDArray[np.uint8]]) -> ScreenReading:
@@ -68,7 +70,7 @@ def measure_border(pictures: list[NDArray[np.uint8]]) -> ScreenReading:
     first = border.mode(border.strong)
     if first is None:
         colour = np.median(border.pixels, axis=0) * 255
-        return ScreenReading(_triple(colour), 0.0, 0.0, found=False)
+        return ScreenReading(_triple(colour), 0.0, 0.0, found=False, common=border.common())
     reading = _reading(border.pixels[first], float(first.mean()))
     found = border.doubt(first, reading) < 1
     second = None
@@ -78,7 +80,7 @@ def measure_border(pictures: list[NDArray[np.uint8]]) -> ScreenReading:
             its = _reading(border.pixels[other], float(other.mean()))
             if border.doubt(other, replace(its, share=1.0)) < 0.7:
                 second = its.colour
-    return replace(reading, found=found, second=second)
+    return replace(reading, found=found, second=second, common=border.common())
 
 
 @dataclass(frozen=True)
@@ -90,6 +92,14 @@ class _Border:
     chroma: NDArray[np.float32]
     rough: NDArray[np.float32]
     strong: NDArray[np.bool_]
+
+    def common(self) -> tuple[float, float, float]:
+        """The median colour of the pixels that are nearly of the most common brightness."""
+        luma = self.pixels.mean(1)
+        counts, edges = np.histogram(luma, 40, (0, 1))
+        most = int(np.argmax(np.convolve(counts, np.ones(3), "same")))
+        near = np.abs(luma - (edges[most] + edges[most + 1]) / 2) < 0.04
+        return _triple(np.median(self.pixels[near] if near.any() else self.pixels, axis=0) * 255)
 
     @classmethod
     def of(cls, pictures: list[NDArray[np.uint8]]) -> _Border:
