@@ -67,6 +67,7 @@ def picture() -> NDArray[np.uint8]:
     """*cut-hand-still*: (1350, 1080, 3) uint8."""
     colour, alpha = truth()
     soft = cv2.GaussianBlur(alpha, (0, 0), 22)
-    shade = 1 - 0.38 * np.roll(soft, (34, 26), (0, 1))[..., None]
+    thrown = cv2.warpAffine(soft, np.array([[1.0, 0, 26], [0, 1, 34]]), (WIDTH, HEIGHT))
+    shade = 1 - 0.38 * thrown[..., None]
     out = colour + paper_alone() * shade * (1 - alpha[..., None])
     return finish(out, 7000, 0.006)

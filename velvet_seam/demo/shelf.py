@@ -11,6 +11,7 @@ from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library
 
 FILES = (
+    "smoke-trail.mp4", "fox-in-fur.mp4", "tin-cart.mp4",
     "talk-plate.jpg", "fox-and-hare-talk-b.mp4", "fox-and-hare-talk-a.mp4", "fox-knocked.mp4",
     "squeak.wav", "sheet-thunder.wav", "drum-roll.wav", "cracked-varnish.jpg", "lantern-flare.mp4", "glitter-burst.mp4",
     "rail-parade.mp4", "lantern-walk.mp4", "hare.mp4", "paper-town.jpg",
