@@ -69,6 +69,8 @@ def take(page: Page, address: str) -> None:
     shoot("corners")
     strokes(page, address)
     shoot("roto")
+    on_white(page, address)
+    shoot("ground")
     page.goto(address)
     page.click(".poster[aria-label*='Tumble']")
     page.wait_for_timeout(1500)
@@ -139,14 +141,6 @@ def take(page: Page, address: str) -> None:
     page.wait_for_timeout(2500)
     shoot("look")
     page.goto(address)
-    page.click(".poster[aria-label*='Four windows']")
-    page.wait_for_timeout(1500)
-    page.evaluate("velvetSeam.bench.go(40)")
-    page.click("#card-l-light")
-    page.click("#tab-look")
-    page.wait_for_timeout(4000)
-    shoot("adjustment")
-    page.goto(address)
     page.click(".poster[aria-label*='aside']")
     page.wait_for_timeout(1500)
     page.evaluate("velvetSeam.bench.go(70)")
@@ -186,8 +180,24 @@ def take(page: Page, address: str) -> None:
     shoot("renders")
 
 
+def on_white(page: Page, address: str) -> None:
+    """A hand on white paper keyed with its shadow, over the paper sea."""
+    page.goto(address)
+    page.get_by_role("button", name="Start").click()
+    page.wait_for_url("**/shots/*")
+    for name in ("paper-sea", "cut-hand"):
+        page.wait_for_timeout(800)
+        page.click("#add-layer")
+        page.locator("#shelf .shelf-item", has_text=name).first.click()
+        page.wait_for_timeout(1500)
+    page.locator("[id^=seam-l]").first.click()
+    page.wait_for_timeout(800)
+    page.locator("#seam-matte .chip", has_text="Ground").click()
+    page.wait_for_timeout(3000)
+
+
 def strokes(page: Page, address: str) -> None:
-    """A fox painted out of a take: a line along it, and three around."""
+    """A fox painted out of a take: a line along it, and four around; followed, a stretch of it held."""
     page.goto(address)
     page.get_by_role("button", name="Start").click()
     page.wait_for_url("**/shots/*")
@@ -217,6 +227,20 @@ def strokes(page: Page, address: str) -> None:
         page.mouse.move(x1, y1)
         page.mouse.up(button=button)
         page.wait_for_timeout(1200)
+    page.click(".roto-follow")
+    known = "velvetSeam.commands.rotoOver.strip.found.counts.waiting"
+    while page.evaluate(known):
+        page.wait_for_timeout(300)
+    strip = page.locator("#roto-strip").bounding_box()
+    assert strip
+    page.mouse.move(strip["x"] + 330, strip["y"] + 12)
+    page.mouse.down()
+    page.mouse.move(strip["x"] + 450, strip["y"] + 12, steps=4)
+    page.mouse.up()
+    page.click(".roto-hold")
+    page.wait_for_timeout(1500)
+    page.evaluate("velvetSeam.bench.go(12)")
+    page.wait_for_timeout(3000)
 
 
 def main() -> None:

@@ -29,7 +29,7 @@ def free_port() -> int:
 
 def answering(address: str) -> None:
     """Wait until something answers there."""
-    for _ in range(300):
+    for _ in range(1800):  # a busy machine takes long
         try:
             urllib.request.urlopen(address, timeout=1).close()
             return

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from fastapi.testclient import TestClient
 from hypothesis import settings
-from playwright.sync_api import expect
+from playwright.sync_api import BrowserContext, expect
 
 from tests.application import CHROMIUM, application
 from tests.clips import coded_clip
@@ -25,7 +25,8 @@ settings.load_profile("untimed")
 pytest_plugins = ["tests.hang", "tests.scheduling", "tests.workers"]
 
 
-expect.set_options(timeout=15_000)  # a busy machine is slow; nothing waits longer than it has to
+# a busy machine is slow, and another's slower still: nothing waits longer than it has to
+expect.set_options(timeout=60_000)
 
 
 @pytest.fixture(scope="session")
@@ -41,6 +42,13 @@ def browser_type_launch_args(browser_type_launch_args: dict) -> dict:
 @pytest.fixture(scope="session")
 def browser_context_args(browser_context_args: dict) -> dict:
     return {**browser_context_args, "viewport": {"width": 1280, "height": 800}}
+
+
+@pytest.fixture
+def context(context: BrowserContext) -> BrowserContext:
+    """What a hand does has time to be possible, too."""
+    context.set_default_timeout(90_000)
+    return context
 
 
 @pytest.fixture(scope="session")

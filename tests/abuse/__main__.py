@@ -40,7 +40,7 @@ def abuse(share: float, seed: int) -> Iterator[tuple[str, list[str]]]:
         yield f"{part(500)} damaged files", damaged(program, part(500), dice, whole)
         yield f"8 pages for {180 * share:.0f} s, two renders", sockets(program, 180 * share, dice)
         yield f"{part(10_000)} edits", edited(program, part(10_000), dice)
-        small = Program(root / "small", 32 << 20)
+        small = Program(root / "small", 36 << 20)  # the shelf fills most of it
         small.folder.mkdir()
         if subprocess.run(
             [*own_disk(small.folder, 1 << 20), "true"], capture_output=True

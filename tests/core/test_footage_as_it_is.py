@@ -106,9 +106,14 @@ def test_pixels_that_are_not_square_are_seen_as_they_are_meant(tmp_path):
     clip = probe(path)
     assert (clip.width, clip.height) == (256, 128)
     write_proxy(path, clip, tmp_path / "proxy.mp4")
-    small = Material("x", path, clip, preview=True, proxy=tmp_path / "proxy.mp4").read(3)
-    assert small.shape == (128, 256, 4)
-    assert read_code(small) == 3
+    proxied = Material("x", path, clip, preview=True, proxy=tmp_path / "proxy.mp4")
+    assert proxied.read(3).shape == (128, 256, 4)
+    assert read_code(proxied.read(3)) == 3
+    # what is found of it at preview size is found of the same pictures wherever it is asked for
+    whole = Material("x", path, clip, preview=False, proxy=tmp_path / "proxy.mp4")
+    assert (whole.small.digest, proxied.small.digest) == (proxied.digest, proxied.digest)
+    assert np.array_equal(whole.small.read(3), proxied.read(3))
+    assert whole.digest != proxied.digest
 
 
 @pytest.mark.parametrize("name", ["cut.mkv", "cut.ts", "cut.avi"])

@@ -57,6 +57,10 @@ class Drawn:
     def read_planes(self, number: int) -> Planes | np.ndarray:
         return self.read(number)
 
+    @property
+    def small(self) -> Drawn:
+        return self
+
     def read(self, number: int) -> np.ndarray:
         y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
         out = np.full((HEIGHT, WIDTH, 4), 255, np.uint8)

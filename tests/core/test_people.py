@@ -146,12 +146,12 @@ class Filmed:
     read_planes = read
 
 
-def test_a_shot_with_people_cut_out():
+def shot_of(**matte: float) -> Shot:
     layer = {
         "id": "l-a", "name": "a", "source": {"kind": "footage", "footage": "f-a"}, "span": {"first": 0, "last": 2},
-        "place": {"x": 200, "y": 200}, "seam": {"matte": [{"kind": "people", "id": "k-a"}]},
+        "place": {"x": 200, "y": 200}, "seam": {"matte": [{"kind": "people", "id": "k-a", **matte}]},
     }  # fmt: skip
-    shot = Shot.model_validate(
+    return Shot.model_validate(
         {
             "name": "s",
             "canvas": {"width": 400, "height": 400},
@@ -160,8 +160,26 @@ def test_a_shot_with_people_cut_out():
             "layers": [layer],
         }
     )
+
+
+def test_a_wider_fringe_looks_for_hair_farther_out():
+    """In the shot: the edge is soft over more of the picture, and nothing far from it changes."""
     engine = Engine(lambda _: Filmed())
-    shown = engine.picture(engine.plan(shot, 1))
+    thin, wide = (
+        engine.picture(engine.plan(shot_of(fringe=fringe), 1)).astype(int) for fringe in (100, 400)
+    )
+    there = outline().astype(np.uint8)
+    near = (cv2.dilate(there, np.ones((61, 61))) > 0) & (
+        cv2.erode(there, np.ones((61, 61)), borderValue=1) == 0
+    )
+    changed = np.abs(wide - thin).max(2) > 8
+    assert changed[near].mean() > 0.02
+    assert changed[~near].mean() < 0.003
+
+
+def test_a_shot_with_people_cut_out():
+    engine = Engine(lambda _: Filmed())
+    shown = engine.picture(engine.plan(shot_of(), 1))
     there = outline()
     outside = cv2.dilate(there.astype(np.uint8), np.ones((41, 41))) == 0
     assert (shown[outside][:, :3] < 4).mean() > 0.98  # black below

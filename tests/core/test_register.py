@@ -235,3 +235,21 @@ def test_no_frame_of_a_jumping_hand_is_taken_for_another():
         assert found is not None, n
         worst = max(worst, apart(found, shake, size))
     assert worst < 0.2
+
+
+@pytest.mark.parametrize("seed", [980, 982, 991])
+def test_the_held_frame_is_no_measure_for_frames_under_another_light(seed: int):
+    """Soft, coded, and under light that rolls down the picture, frames agree with the held one far less than it does
+    with itself, which is no reason to refuse them: nothing has moved."""
+    scene, rng = drawn(seed)[380:650, 400:880], np.random.default_rng(seed)
+    scene = cv2.GaussianBlur(scene, (0, 0), 1.5).astype(float)
+    y = np.arange(270)[:, None, None] / 90
+    frames = []
+    for n in range(10):
+        lit_scene = scene * (1 + 0.12 * np.sin(2 * np.pi * (y - 0.31 * n)))
+        noisy = lit_scene + rng.normal(0, 1.5, scene.shape)
+        frames.append(grey(coded(np.clip(noisy, 0, 255).astype(np.uint8))))
+    held = Held(frames[0])
+    found = [warp for warp in map(held.warp_to, frames) if warp is not None]
+    assert len(found) >= 8
+    assert max(apart(warp, np.eye(3), (480, 270)) for warp in found) < 0.5

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -16,7 +17,8 @@ from pydantic import ValidationError
 from tests.lobes import iou, scene
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.engine.matte_files import write_mattes
-from velvet_seam.core.mattes.roto import MOST_STROKES, Roto, RotoMatte, RotoStroke, Strokes, marks
+from velvet_seam.core.mattes.roto import MOST_STROKES, RotoMatte
+from velvet_seam.core.mattes.roto_strokes import RotoStroke, Strokes, marks
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
@@ -89,14 +91,18 @@ class Filmed:
         return Fraction(number, 25)
 
     def read(self, number: int) -> np.ndarray:
-        assert 0 <= number < 9
+        assert 0 <= number < self.frames
         return scene(2 * number)[0]
 
     read_planes = read
 
+    @property
+    def small(self) -> Filmed:
+        return self
 
-def shot_with(strokes: list[dict[str, Any]], **layer: Any) -> Shot:
-    matte = {"kind": "roto", "id": "k-a", "strokes": strokes}
+
+def shot_with(strokes: list[dict[str, Any]], held: Sequence[Any] = (), **layer: Any) -> Shot:
+    matte = {"kind": "roto", "id": "k-a", "strokes": strokes, "held": list(held)}
     one = {
         "id": "l-a", "name": "a", "source": {"kind": "footage", "footage": "f-a"}, "span": {"first": 0, "last": 8},
         "place": {"x": 180, "y": 270}, "seam": {"matte": [matte]}, **layer,
@@ -196,6 +202,24 @@ def test_a_stroke_is_an_edit_like_any_other():
         apply(shot, read_edit({**edit, "matte": "k-b"}))
 
 
+def test_a_fringe_may_change_over_time_and_reaches_the_picture():
+    shot = shot_with([{**KEEP, "frame": 0}, {**DROP, "frame": 0}])
+    keys = {"keys": [{"frame": 0, "value": 100}, {"frame": 6, "value": 500}]}
+    made = {
+        name: apply(shot, read_edit({"do": "set-values", "target": "l-a", "values": {"seam.matte.k-a.fringe": value}}))
+        for name, value in (("usual", 100), ("wide", 500), ("moving", keys))
+    }  # fmt: skip
+    engine = Engine(lambda _: Filmed())
+
+    def seen(of: Shot, frame: int) -> np.ndarray:
+        return engine.picture(engine.plan(of, frame))
+
+    assert (seen(made["usual"], 0) == seen(shot, 0)).all()
+    assert (seen(made["moving"], 0) == seen(shot, 0)).all()
+    assert (seen(made["moving"], 6) == seen(made["wide"], 6)).all()
+    assert not np.array_equal(seen(made["wide"], 6), seen(shot, 6))
+
+
 def test_other_footage_of_twice_the_size_keeps_the_strokes_in_place():
     new = apply(
         shot_with([KEEP]),
@@ -214,7 +238,7 @@ def test_four_hundred_painted_frames_need_no_deep_stack():
             return min(max(int(time * 25), 0), 2999)
 
     strokes = [{**KEEP, "frame": 7 * n} for n in range(MOST_STROKES)]
-    roto = Roto(Long(), RotoMatte.model_validate({"id": "k-a", "strokes": strokes}))
+    roto = RotoMatte.model_validate({"id": "k-a", "strokes": strokes}).frames(Long())
     assert roto.at(2793).kind == "roto-corrected"
     assert roto.at(2790).kind == "roto-between"
 

@@ -16,6 +16,7 @@ from velvet_seam.core.roto.first import Marks, found, inside_of
 from velvet_seam.core.roto.geodesic import FAR
 from velvet_seam.core.roto.seen import seen
 from velvet_seam.core.roto.soft import band_of, soft_matte
+from velvet_seam.demo import fur, stage
 
 # regions
 
@@ -150,3 +151,20 @@ def test_what_the_picture_lets_through_stays_open():
     picture, cover = scene()
     thin = (picture * 0.5).astype(np.uint8)
     assert soft_matte(thin, inside_of(small(cover)))[..., 3].max() <= 128
+
+
+def test_a_wider_fringe_finds_fur_and_leaves_the_rest_as_it_is():
+    """The fox whose every hair is known, along an edge that knows nothing of hairs."""
+    size = (540, 960)
+    colour, cover = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in fur.truth(0))
+    ground = cv2.resize(stage.picture(0), size, interpolation=cv2.INTER_AREA) / 255
+    shown = colour + ground * (1 - cover[..., None])
+    picture = np.dstack([shown * 255 + 0.5, np.full(cover.shape, 255)]).astype(np.uint8)
+    rough = cv2.GaussianBlur(cv2.resize(cover, (270, 480), interpolation=cv2.INTER_AREA), (0, 0), 4)
+    inside = inside_of(rough > 0.55)
+    cuts = [soft_matte(picture, inside, fringe)[..., 3] / 255 for fringe in (0.5, 1.0, 4.0)]
+    errors = [float(((cut - cover) ** 2).mean()) for cut in cuts]
+    assert errors[2] < 0.55 * errors[1] < 0.55 * errors[0]
+    deep = cv2.resize(inside, size) * (size[0] / inside.shape[1])
+    far = np.abs(deep) > band_of(cover.shape, 4.0) + 3
+    assert (cuts[2][far] == cuts[1][far]).all()

@@ -126,7 +126,7 @@ def test_undo_may_bring_back_a_layer_whose_footage_was_removed(root: Path):
         assert state["footage"][footage]["missing"]
         assert client.get(f"/shots/{shot}", headers=PAGE).status_code == 200
         job = client.post(f"/shots/{shot}/renders").json()["id"]
-        for _ in range(900):
+        for _ in range(3000):
             row = client.app.state.context.library.jobs.get(job)
             if row.state == "failed":
                 break
@@ -279,7 +279,7 @@ def test_between_the_row_and_the_job_nothing_can_end(root: Path, monkeypatch):
         assert list((root / "incoming").iterdir()) == []
         assert [path.name for path in library.folder.originals()] == [f"{kept}.png"]
         assert library.folder.all_ranges() == []
-        for _ in range(600):
+        for _ in range(3000):
             if library.footage.get(kept).ready:
                 break
             time.sleep(0.1)

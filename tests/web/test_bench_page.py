@@ -106,8 +106,7 @@ def test_the_matte_is_seen_and_a_mask_is_moved_on_the_picture(bench: Page):
     bench.click("#seam-l-moth")
     bench.keyboard.press("2")
     until(bench, "velvetSeam.bench.way === 'matte'")
-    bench.wait_for_timeout(600)
-    assert pixel(bench, 20, 1800) == (0, 0, 0)
+    seen(bench, lambda: pixel(bench, 20, 1800) == (0, 0, 0))
     whites = sum(pixel(bench, x, y) == (255, 255, 255) for x in range(300, 800, 50)
                  for y in range(600, 1000, 50))  # fmt: skip
     assert whites > 15

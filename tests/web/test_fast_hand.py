@@ -62,6 +62,34 @@ def test_one_point_after_another_and_none_springs_back(slow: Page):
         assert (far > 100) == (n in moved), n
 
 
+@pytest.mark.parametrize("also", [False, True])
+def test_what_is_set_stays_while_answers_to_what_was_set_before_come(slow: Page, also: bool):
+    """Numbers and a box one right after the other, of one layer or of two together: none springs back to what it was,
+    not for a moment."""
+    slow.click(f"#card-{layers(slow)[1]['id']}")
+    slow.click("#tab-around")
+    expect(slow.locator("#number-crop-radius")).to_be_visible()
+    if also:
+        slow.click(f"#card-{layers(slow)[0]['id']}", modifiers=["Control"])
+        until(slow, "velvetSeam.bench.also.size === 1")
+    for name, value in (("top", "20"), ("bottom", "30")):
+        slow.fill(f"#number-crop-{name}", value)
+        slow.keyboard.press("Enter")
+    slow.locator("#field-around-border").check(force=True)
+    said = []
+    while state(slow, "saving") and len(said) < 400:
+        said.append(slow.evaluate(
+            "[...['top', 'bottom'].map((name) => document.getElementById(`number-crop-${name}`).value),"
+            " document.getElementById('field-around-border').checked]"
+        ))  # fmt: skip
+        slow.wait_for_timeout(15)
+    assert len(said) > 3  # it was looked at while answers were on their way
+    assert all(one == ["20", "30", True] for one in said), said
+    crop = layers(slow)[1]["crop"]
+    assert (crop["top"], crop["bottom"], layers(slow)[1]["around"]["border"]["on"]) == (20, 30, True)  # fmt: skip
+    assert layers(slow)[0]["around"]["border"]["on"] == also
+
+
 def test_nudges_add_up_however_slow(slow: Page):
     card = f"#card-{layers(slow)[1]['id']}"
     slow.click(card)

@@ -64,7 +64,7 @@ def shaky(still: bool = False) -> bytes:
 
 
 def ended(client: TestClient, shot: str, what: str = "hold") -> dict:
-    for _ in range(1800):
+    for _ in range(6000):
         told = client.get(f"/shots/{shot}/working/{what}").json()
         if told["state"] not in ("waiting", "working"):
             return told

@@ -16,11 +16,14 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.application import answering, free_port
+from velvet_seam.demo.scenario import fill
 
 
 @pytest.fixture
-def studio(demo_folder: Path, tmp_path: Path) -> Path:
-    shutil.copytree(demo_folder, tmp_path / "studio")
+def studio(filled: Path, tmp_path: Path) -> Path:
+    """A folder in which nobody has rendered yet."""
+    shutil.copytree(filled, tmp_path / "studio")
+    fill(tmp_path / "studio", lambda line: None).folder.database.close()
     return tmp_path / "studio"
 
 
@@ -66,7 +69,7 @@ def test_a_render_goes_on_after_the_program_was_killed(page: Page, program, stud
         page.wait_for_timeout(300)
         page.click("[data-do-render]")
         expect(page.locator("#rendering")).to_be_visible()
-    end = time.monotonic() + 90
+    end = time.monotonic() + 300
     while not (ranges := sorted((studio / "renders").glob("*.ranges/*.mp4"))):
         assert time.monotonic() < end
         time.sleep(0.02)
@@ -81,7 +84,7 @@ def test_a_render_goes_on_after_the_program_was_killed(page: Page, program, stud
         time.sleep(0.02)
     again = {file.name: file.stat().st_mtime_ns for file in first.glob("*.mp4")}
     assert {name: again.get(name) for name in finished} == finished or not first.exists()
-    expect(page.locator("[data-state=done]")).to_have_count(2, timeout=120_000)
+    expect(page.locator("[data-state=done]")).to_have_count(2, timeout=400_000)
     files = [
         urllib.request.urlopen(program.address + str(link.get_attribute("href"))).read()
         for link in page.get_by_role("link", name="Download").all()

@@ -42,7 +42,7 @@ def test_a_nudged_take_is_put_in_register_and_said_to_be(takes: Page):
     assert off_by(page) == pytest.approx(truth, abs=0.15)
     expect(page.locator("#line-said")).to_contain_text("double")
     page.click("#line-up")
-    expect(page.locator("#line-said")).to_contain_text("Nobody will see it", timeout=20_000)
+    expect(page.locator("#line-said")).to_contain_text("Nobody will see it")
     place = state(page, "layer.place")
     assert place["x"] == pytest.approx(540 - NUDGE["right"][0], abs=0.1)
     assert place["y"] == pytest.approx(960 - NUDGE["right"][1], abs=0.1)
@@ -96,9 +96,9 @@ def test_light_is_matched_over_time_and_undone(takes: Page):
     """The second take is a third of a stop brighter and warmer; candles flicker in both."""
     page = takes
     page.click("#line-up")
-    expect(page.locator("#line-said")).to_contain_text("Nobody will see it", timeout=20_000)
+    expect(page.locator("#line-said")).to_contain_text("Nobody will see it")
     page.locator("[data-do='match']:not([data-lend])").click()
-    expect(page.locator("#match-said")).to_contain_text("darker, cooler", timeout=20_000)
+    expect(page.locator("#match-said")).to_contain_text("darker, cooler")
     assert state(page, "layer.look.parts.length") == 1
     words = page.locator("#match-said").inner_text()
     before, after = (float(one) for one in re.findall(r"ΔE ([\d.]+) → ([\d.]+)", words)[0])
@@ -129,7 +129,7 @@ def test_what_cannot_be_lined_up_says_why_and_changes_nothing(blank: Page):
     expect(page.locator("#time-said")).to_contain_text("no sound")
     page.click("[data-line-by='picture']")
     page.click("#time-measure")
-    expect(page.locator("#time-said")).not_to_contain_text("Comparing", timeout=30_000)
+    expect(page.locator("#time-said")).not_to_contain_text("Comparing")
     # by hand: the same moment in each
     page.click("[data-line-by='hand']")
     page.evaluate("velvetSeam.bench.go(12)")

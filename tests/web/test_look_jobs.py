@@ -50,8 +50,8 @@ def rendered(page: Page, served: str, tmp_path: Path) -> list[np.ndarray]:
     here = page.url
     page.goto(f"{served}/renders")
     done = page.locator("[data-state]").first  # the newest
-    expect(done).to_have_attribute("data-state", "done", timeout=120_000)
-    expect(done).to_be_visible(timeout=120_000)
+    expect(done).to_have_attribute("data-state", "done", timeout=400_000)
+    expect(done).to_be_visible(timeout=400_000)
     address = done.get_by_role("link", name="Download").get_attribute("href")
     film = tmp_path / "film.mp4"
     film.write_bytes(urllib.request.urlopen(served + str(address)).read())

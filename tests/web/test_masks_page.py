@@ -153,7 +153,7 @@ def test_a_mask_that_cuts_a_moving_subject_is_told_of(bench: Page):
     expect(note).to_be_hidden()  # the demo's own masks take stick and card, the same in every frame
     mask = state(bench, "shot.layers[2].seam.masks[1].id")
     type_tape(bench, f"seam.masks.{mask}.width", 560)
-    expect(note).to_be_visible(timeout=15_000)
+    expect(note).to_be_visible(timeout=60_000)
     note.get_by_role("button").click()
     worst = state(bench, "frame")
     assert 0 <= worst < 150

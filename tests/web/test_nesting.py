@@ -238,7 +238,7 @@ def test_what_is_no_archive_of_a_shot_ends_in_a_sentence(client, data, why):
 
 
 def baked(client: TestClient, shot: str) -> str:
-    for _ in range(1200):
+    for _ in range(6000):
         state = client.get(f"/shots/{shot}/working/bake").json()["state"]
         if state not in ("waiting", "working"):
             return state

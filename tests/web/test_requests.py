@@ -235,7 +235,7 @@ def test_footage_is_made_ready_in_the_background(client, coded):
     footage = send(client, coded.read_bytes(), "coded.mp4").json()["id"]
     poster = client.get(f"/footage/{footage}/poster.jpg")
     assert poster.headers["content-type"] == "image/jpeg"
-    for _ in range(1800):
+    for _ in range(6000):
         if client.get(f"/footage/{footage}/strip.jpg").status_code == 200:
             break
         time.sleep(0.1)

@@ -27,9 +27,10 @@ def stroke(
     end: tuple[float, float],
     button: str = "left",
     alt: bool = False,
+    matte: str = MATTE,
 ) -> None:
     """A drag over the picture, in canvas pixels; ends once it lies in the document."""
-    before = len(state(page, f"{MATTE}.strokes"))
+    before = len(state(page, f"{matte}.strokes"))
     a, b = on_picture(page, *start), on_picture(page, *end)
     if alt:
         page.keyboard.down("Alt")
@@ -40,7 +41,7 @@ def stroke(
     page.mouse.up(button=button)
     if alt:
         page.keyboard.up("Alt")
-    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === {before + 1}")
+    until(page, f"velvetSeam.bench.{matte}.strokes.length === {before + 1}")
     settled(page)
 
 
@@ -62,17 +63,22 @@ def iou(a: np.ndarray, b: np.ndarray) -> float:
     return float((a & b).sum() / (a | b).sum())
 
 
-def test_a_fox_is_painted_out_of_a_take_and_followed(blank: Page):
-    page = blank
-    layer = add_layer(page, "fox-left")
+def with_roto(page: Page, clip: str) -> str:
+    """The first layer, and a roto on it without strokes; its id."""
+    layer = add_layer(page, clip)
     page.click(f"#seam-{layer}")
     chip(page, "matte", "Roto")
     until(page, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
+    return layer
+
+
+def test_a_fox_is_painted_out_of_a_take_and_followed(blank: Page):
+    page = blank
+    with_roto(page, "fox-left")
     assert covered(page).mean() > 0.95  # nothing painted: nothing is cut out
-    page.click("[data-do=paint-strokes]")
-    until(page, "velvetSeam.bench.way === 'dropped'")
+    brush_up(page)
     expect(page.locator("#strokes")).to_be_visible()
-    page.fill("#roto-width", "24")
+    page.fill("[data-roto-width]", "24")
     stroke(page, (372, 1100), (385, 1420))
     stroke(page, (150, 1000), (150, 1560), button="right")
     stroke(page, (640, 1000), (640, 1560), button="right")
@@ -94,14 +100,17 @@ def test_a_fox_is_painted_out_of_a_take_and_followed(blank: Page):
     )  # it has followed
 
 
+def brush_up(page: Page, nth: int = 0) -> None:
+    """The brush of a roto taken up, and the picture it paints on is there."""
+    page.locator("[data-do=paint-strokes]").nth(nth).click()
+    until(page, "velvetSeam.bench.way === 'dropped' && velvetSeam.commands.roto.there")
+    settled(page)
+
+
 def painted(page: Page) -> None:
     """The fox, painted on its first frame with two strokes."""
-    layer = add_layer(page, "fox-left")
-    page.click(f"#seam-{layer}")
-    chip(page, "matte", "Roto")
-    until(page, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
-    page.click("[data-do=paint-strokes]")
-    until(page, "velvetSeam.bench.way === 'dropped'")
+    with_roto(page, "fox-left")
+    brush_up(page)
     stroke(page, (372, 1100), (385, 1420))
     stroke(page, (640, 1000), (640, 1560), button="right")
 
@@ -167,14 +176,20 @@ def test_rubbing_out_takes_back_what_was_painted_and_the_left_button_may_drop(bl
     assert (covered(page) == shown).all()  # as if that had not been painted
 
 
+def brought_in(page: Page, path: Path) -> str:
+    """A clip from outside as the topmost layer, ready to be worked with; its id."""
+    before = len(state(page, "shot.layers"))
+    page.set_input_files("#files", path)
+    until(page, f"velvetSeam.bench.shot.layers.length === {before + 1}", 60)
+    until(page, "Object.values(velvetSeam.bench.state.footage).every((one) => one.ready)", 90)
+    return state(page, f"shot.layers[{before}].id")
+
+
 def test_a_person_is_cut_out_by_one_click(blank: Page, tmp_path: Path):
     page = blank
     portrait_clip(tmp_path / "portrait.mp4")
     page.evaluate("velvetSeam.bench.go(0)")
-    page.set_input_files("#files", tmp_path / "portrait.mp4")
-    until(page, "velvetSeam.bench.shot.layers.length === 1", 60)
-    until(page, "Object.values(velvetSeam.bench.state.footage).every((one) => one.ready)", 90)
-    layer = state(page, "shot.layers[0].id")
+    layer = brought_in(page, tmp_path / "portrait.mp4")
     page.click(f"#seam-{layer}")
     chip(page, "matte", "People")
     until(page, "velvetSeam.bench.shot.layers[0].seam.matte.length === 1")
@@ -207,3 +222,52 @@ def test_nothing_is_painted_on_a_picture_of_another_frame(blank: Page):
     expect(
         page.locator("#strokes")
     ).to_be_hidden()  # another panel: its strokes are laid down with it
+
+
+def test_a_pen_and_a_finger_paint_too(blank: Page):
+    page = blank
+    with_roto(page, "fox-left")
+    brush_up(page)
+    page.evaluate(
+        "(window.presses = []) && document.getElementById('strokes').addEventListener('pointerdown', (e) => presses.push(e.pointerType))"
+    )
+    wire = page.context.new_cdp_session(page)
+
+    def pen(start: tuple[float, float], end: tuple[float, float], button: str) -> None:
+        held = {"left": 1, "right": 2}[button]
+        places = [
+            tuple(p + (q - p) * n / 8 for p, q in zip(start, end, strict=True)) for n in range(9)
+        ]
+        for n, place in enumerate((*places, places[-1])):
+            x, y = on_picture(page, *place)
+            kind = "mousePressed" if n == 0 else "mouseReleased" if n == 9 else "mouseMoved"
+            wire.send("Input.dispatchMouseEvent", {
+                "type": kind, "x": x, "y": y, "button": button, "buttons": held if n < 9 else 0, "clickCount": 1,
+                "pointerType": "pen", "force": 0.6,
+            })  # fmt: skip
+
+    def finger(start: tuple[float, float], end: tuple[float, float]) -> None:
+        for n in range(10):
+            share = min(n, 8) / 8
+            x, y = on_picture(page, *(p + (q - p) * share for p, q in zip(start, end, strict=True)))
+            kind = "touchStart" if n == 0 else "touchEnd" if n == 9 else "touchMove"
+            points = [] if n == 9 else [{"x": x, "y": y}]
+            wire.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+
+    pen((372, 1100), (385, 1420), "left")
+    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === 1")
+    settled(page)
+    pen((640, 1000), (640, 1560), "right")  # its other button
+    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === 2")
+    settled(page)
+    finger((150, 1000), (150, 1560))  # a finger has one button: it says what is chosen
+    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === 3")
+    settled(page)
+    assert page.evaluate("presses") == ["pen", "pen", "touch"]
+    strokes = state(page, f"{MATTE}.strokes")
+    assert [one["how"] for one in strokes] == ["keep", "drop", "keep"]
+    assert all(len(one["points"]) >= 2 for one in strokes)
+    page.locator("[data-do='roto-how'][data-to='drop']").first.click()
+    finger((250, 800), (600, 800))
+    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === 4")
+    assert state(page, f"{MATTE}.strokes")[3]["how"] == "drop"

@@ -161,7 +161,7 @@ def test_a_mask_and_rays_go_with_it_and_the_sky_is_refused(blank: Page):
     go(page, 20)
     page.click("[data-do='draw-point']")
     drag(page, on_canvas(page, 640, 560), on_canvas(page, 690, 610))
-    expect(page.locator("#say .bad")).to_be_visible(timeout=15_000)
+    expect(page.locator("#say .bad")).to_be_visible(timeout=60_000)
     assert state(page, "shot.layers[0].tracks") == []
     x, y = lantern.pane(20).mean(0)
     page.click("[data-do='draw-point']")

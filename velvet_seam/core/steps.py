@@ -52,6 +52,31 @@ class Footage(Clip, Protocol):
 
     def read_planes(self, number: int) -> Planes | Picture: ...
 
+    @property
+    def small(self) -> Footage:
+        """The same as it is previewed: what need not be found at full size is found of that, so that a render agrees
+        with what was seen before it."""
+
+
+@dataclass(frozen=True)
+class Packing:
+    """How a result becomes bytes that outlast the program, and is had of them again, equal to the bit.
+
+    Args:
+        unpack: raises a ValueError for bytes that are none of its own.
+    """
+
+    pack: Callable[[Any], bytes]
+    unpack: Callable[[bytes], Any]
+
+
+class Shelf(Protocol):
+    """Results that outlast the program, by the keys of their steps. All of it may be thrown away."""
+
+    def get(self, key: str) -> bytes | None: ...
+
+    def put(self, key: str, held: bytes) -> None: ...
+
 
 @dataclass(frozen=True, eq=False)
 class Step:
@@ -60,7 +85,7 @@ class Step:
     ``keep`` says that it is worth keeping: dear to compute and likely to be asked for again when
     something after it changes. ``lasting`` says that it does not change from frame to frame by
     itself, so even a render that passes every frame once gains by keeping it; ``soon``, that the frames
-    beside this one ask for it, too. Steps of one ``lane`` read one file, which is fastest in the order
+    beside this one ask for it, too. What has a ``packing`` is kept even when the program ends. Steps of one ``lane`` read one file, which is fastest in the order
     of the frames.
     """
 
@@ -72,11 +97,12 @@ class Step:
     keep: bool = True
     lane: str = ""
     soon: bool = False
+    packing: Packing | None = None
 
 
 def step(
     kind: str, function: Callable[..., Any], args: tuple[Any, ...], *inputs: Step, lasting: bool = True,
-    keep: bool = True, lane: str = "", soon: bool = False,
+    keep: bool = True, lane: str = "", soon: bool = False, packing: Packing | None = None,
 ) -> Step:  # fmt: skip
     """A step that calls a function with ``args`` and then with what its inputs give.
 
@@ -92,7 +118,7 @@ def step(
         digest.update(one.key.encode())
     lasting = lasting and all(one.lasting for one in inputs)
     run = partial(function, *args) if args else function
-    return Step(kind, digest.hexdigest(), run, inputs, lasting, keep, lane, soon)
+    return Step(kind, digest.hexdigest(), run, inputs, lasting, keep, lane, soon, packing)
 
 
 @cache

@@ -38,6 +38,7 @@ from velvet_seam.web import (
     passing,
     plates,
     renders,
+    roto_states,
     rotoing,
     shots,
     tracking,
@@ -58,7 +59,7 @@ from velvet_seam.work.warming import Warming
 LOOKS_AT_ONCE = 2
 
 ROOMS = (
-    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching, holding, plates, tracking, following, passing, rotoing, working,
+    shots, footage, bench, layers, looks, copying, marks, keep_frame, files, find, live, renders, warming, windows, nesting, opening, lineup, matching, holding, plates, tracking, following, passing, rotoing, roto_states, working,
 )  # fmt: skip
 """What has addresses of its own."""
 

@@ -32,7 +32,7 @@ from velvet_seam.web.answer import (
 )
 from velvet_seam.web.blend_wall import GROUPS
 from velvet_seam.web.context import Ctx, gives, templates
-from velvet_seam.web.keys import keyed_by, screen_words
+from velvet_seam.web.keys import LIGHT_WORDS, keyed_by, screen_words
 from velvet_seam.web.kinds import kinds
 from velvet_seam.web.nesting import moment, others
 from velvet_seam.work.asks import (
@@ -171,10 +171,12 @@ async def key(identity: str, body: NewKey, request: Request, context: Ctx) -> Re
     held = next((one for one in layer.seam.matte if one.id == body.part), None)
     if held is None and body.part is not None:
         raise Gone("That matte is no longer in the shot.")
-    new = keyed_by(layer, body.kind, held, reading.colour, body.area is None, body.more)
+    by_screen = (held.kind if held else body.kind) == "screen-key"
+    colour = reading.colour if by_screen or reading.common is None else reading.common
+    new = keyed_by(layer, body.kind, held, colour, body.area is None, body.more)
     standing = await asyncio.to_thread(context.library.shots.edit, identity, new)
-    said = screen_words(reading) if body.area is None else ""
-    return answer(request, context, standing, body, said=said, found=reading.found)
+    said = "" if body.area else screen_words(reading) if by_screen else LIGHT_WORDS
+    return answer(request, context, standing, body, said=said, found=reading.found or not by_screen)
 
 
 @router.get("/wall.jpg", **gives("image/jpeg"))

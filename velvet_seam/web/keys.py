@@ -16,8 +16,8 @@ def screen_words(reading: ScreenReading) -> str:
     part = f"{reading.share:.0%} of the border"
     if not reading.share:
         return (
-            "No coloured screen was found: the border of this layer is grey, black or white. What differs from it is "
-            "kept for now. Drag over an area of the ground in the picture, or take the key away."
+            "No coloured screen was found: the border of this layer is grey, black or white. Take this key away and key "
+            "it by Ground, or drag over an area of a screen in the picture."
         )
     if not reading.found:
         return (
@@ -31,6 +31,9 @@ def screen_words(reading: ScreenReading) -> str:
             f" There is a second one, {other}: key it by itself, and join both mattes by “both”."
         )
     return said
+
+
+LIGHT_WORDS = "What is as bright as the border of this layer is dropped. Set both levels to taste, or drag over what to keep."
 
 
 def keyed_by(

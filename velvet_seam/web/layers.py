@@ -184,7 +184,7 @@ def add_matte(identity: str, body: NewMatte, request: Request, context: Ctx) -> 
     others = [*shot.layers[:at][::-1], *shot.layers[at + 1 :]]
     beside = Beside(layer.source.shows, _moves(context, layer), others[0].id if others else None)
     made = kind.new(new_id("k"), beside)
-    if layer.seam.matte:
+    if any(one.kind != made.kind or not kind.another for one in layer.seam.matte):
         made = revised(made, combine="intersect")
     edit = AddMatte(layer=layer.id, matte=made)
     return answer(request, context, context.library.shots.edit(identity, edit), body)

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import json
 from fractions import Fraction
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import Field
 
-from velvet_seam.core.engine.clip_time import frame_shown
-from velvet_seam.core.mattes import RotoMatte, RotoStroke
-from velvet_seam.core.problem import Gone, Problem
+from velvet_seam.core.engine.clip_time import frame_shown, frames_shown
+from velvet_seam.core.mattes import RotoStroke
+from velvet_seam.core.mattes.roto import roto_of
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import SetValues
 from velvet_seam.core.shot.edits.roto import AddRotoStroke
 from velvet_seam.core.shot.layer import Layer
@@ -19,6 +21,7 @@ from velvet_seam.core.steps import Clip
 from velvet_seam.core.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Context, Ctx
+from velvet_seam.web.working import one_at_a_time
 
 router = APIRouter(prefix="/shots/{identity}")
 
@@ -36,7 +39,7 @@ class Painting(ChosenRequest):
 def roto_strokes(identity: str, body: Painting, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
     layer = shot.layer(body.layer)
-    shown = _shown(layer, _clip(layer, context), body.frame, shot.rate)
+    shown = _shown(layer, clip_of(layer, context), body.frame, shot.rate)
     look = context.library.footage.first_look(layer.source.shows or "")
     edit = AddRotoStroke(
         layer=layer.id, matte=body.matte, stroke=revised(body.stroke, frame=shown),
@@ -57,23 +60,14 @@ class Clearing(ChosenRequest):
 def roto_clear(identity: str, body: Clearing, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
     layer = shot.layer(body.layer)
-    held = _roto(layer, body.matte)
-    here = _shown(layer, _clip(layer, context), body.frame, shot.rate)
-    left = tuple(one for one in held.strokes if one.frame != here)
-    if len(left) == len(held.strokes):
-        raise Problem("Nothing was changed: nothing is painted on this frame.")
+    held = roto_of(layer.seam.matte, body.matte)
+    here = _shown(layer, clip_of(layer, context), body.frame, shot.rate)
+    left = held.without_strokes(here)
     edit = SetValues(target=layer.id, values={f"seam.matte.{held.id}.strokes": left})
     return answer(request, context, context.library.shots.edit(identity, edit), body)
 
 
-def _roto(layer: Layer, part: str) -> RotoMatte:
-    held = next((one for one in layer.seam.matte if one.id == part), None)
-    if not isinstance(held, RotoMatte):
-        raise Gone("Nothing was changed: that roto is no longer there.")
-    return held
-
-
-def _clip(layer: Layer, context: Context) -> Clip:
+def clip_of(layer: Layer, context: Context) -> Clip:
     if layer.source.kind != "footage" or layer.source.shows is None:
         raise Problem(
             f"{layer.name} shows no footage that could be painted on. Nothing was changed."
@@ -88,19 +82,59 @@ def _shown(layer: Layer, clip: Clip, frame: int, rate: Fraction) -> int:
     return frame_shown(clip, layer.time, frame - layer.span.first, rate)
 
 
-@router.get("/roto-frames/{layer_id}/{part}")
-def roto_frames(
-    identity: str, layer_id: str, part: str, frame: int, by: int, context: Ctx
-) -> dict[str, int | None]:
-    """The next frame of the shot, or the one before (``by`` -1), at which the layer shows another painted frame."""
+class Holding(ChosenRequest):
+    """What a layer shows from a ``frame`` of the shot to the ``last`` one stays as it is; or no longer."""
+
+    layer: Id
+    matte: Id
+    frame: int = Field(0, ge=0)
+    last: int = Field(0, ge=0)
+    on: bool = True
+
+
+@router.post("/roto-hold", response_class=Answer)
+def roto_hold(identity: str, body: Holding, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
-    layer = shot.layer(layer_id)
-    held, clip = _roto(layer, part), _clip(layer, context)
-    span, at = layer.span, min(max(frame, layer.span.first), layer.span.last)
-    painted, here = set(held.painted), _shown(layer, clip, at, shot.rate)
-    way = range(at + 1, span.last + 1) if by > 0 else range(at - 1, span.first - 1, -1)
-    for one in way:
-        number = _shown(layer, clip, one, shot.rate)
-        if number in painted and number != here:
-            return {"at": one}
-    return {"at": None}
+    layer = shot.layer(body.layer)
+    held, clip = roto_of(layer.seam.matte, body.matte), clip_of(layer, context)
+    first, last = sorted((body.frame, body.last))
+    within = range(max(first, layer.span.first), min(last, layer.span.last) + 1)
+    if not within:
+        raise Problem(f"{layer.name} is not there at the playhead. Nothing was changed.")
+    shown = [frame_shown(clip, layer.time, one - layer.span.first, shot.rate) for one in within]
+    new = (held.holding if body.on else held.letting_go)(min(shown), max(shown))
+    edit = SetValues(
+        target=layer.id,
+        values={f"seam.matte.{held.id}.held": [one.model_dump() for one in new]},
+    )
+    return answer(request, context, context.library.shots.edit(identity, edit), body)
+
+
+class Following(ChosenRequest):
+    """A roto is followed over all that its layer shows."""
+
+    layer: Id
+    matte: Id
+
+
+@router.post("/roto-follow", response_class=Answer)
+def roto_follow(identity: str, body: Following, request: Request, context: Ctx) -> Response:
+    standing = context.library.shots.get(identity)
+    layer = standing.shot.layer(body.layer)
+    held, clip = roto_of(layer.seam.matte, body.matte), clip_of(layer, context)
+    item = context.library.footage.get(layer.source.shows or "")
+    if item.missing:
+        raise Problem(f"{item.complaint} Nothing was followed.")
+    if not held.strokes and held.begin == "strokes":
+        raise Problem("Nothing is painted yet, so there is nothing to follow.")
+    one_at_a_time(
+        context,
+        identity,
+        "roto",
+        "A roto of this shot is being followed already. Nothing was changed.",
+    )
+    shown = set(frames_shown(clip, layer.time, layer.span.length, standing.shot.rate))
+    told = {"layer": layer.id, "matte": held.id}
+    context.library.jobs.add("roto", identity, layer.name, total=len(shown), delivery=json.dumps(told))  # fmt: skip
+    context.queue.wake()
+    return answer(request, context, standing, body)

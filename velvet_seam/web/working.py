@@ -13,7 +13,7 @@ from velvet_seam.web.context import Context, Ctx
 
 router = APIRouter(prefix="/shots/{identity}/working")
 
-Kind = Literal["bake", "hold", "plate", "drift", "track", "passes", "carry", "in-time"]
+Kind = Literal["bake", "hold", "plate", "drift", "track", "passes", "carry", "in-time", "roto"]
 
 
 def one_at_a_time(context: Context, identity: str, kind: Kind, refused: str) -> None:

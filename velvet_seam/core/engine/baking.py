@@ -11,12 +11,12 @@ from velvet_seam.core.engine.render import has_sound
 from velvet_seam.core.media.writer import BAKED, ClipWriter, join
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.mix import Sounds, mix
-from velvet_seam.core.steps import Footage
+from velvet_seam.core.steps import Footage, Shelf
 
 
 def bake(
     shot: Shot, path: Path, footage: Callable[[str], Footage], sounds: Sounds, *,
-    tables: Tables = no_table, each: Callable[[int], None] = lambda _: None,
+    tables: Tables = no_table, shelf: Shelf | None = None, each: Callable[[int], None] = lambda _: None,
 ) -> None:  # fmt: skip
     """Write all frames of a shot as they lie over nothing, and its sound. The file has its name only when it is
     complete.
@@ -24,7 +24,7 @@ def bake(
     Args:
         each: called with the number of frames done; what it raises ends the work.
     """
-    engine = Engine(footage, cache_bytes=256 * MEGABYTE, passing=True, tables=tables)
+    engine = Engine(footage, cache_bytes=256 * MEGABYTE, passing=True, tables=tables, shelf=shelf)
     canvas = shot.canvas
     silent = path.with_name(path.name + ".pictures")
     try:

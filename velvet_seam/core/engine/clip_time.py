@@ -59,6 +59,11 @@ def frame_shown(footage: Clip, clip_time: TimeMap, frames: int, rate: Fraction) 
     return _number(footage, clip_time.at(frames, rate), clip_time.ends)[0] if footage.moving else 0
 
 
+def frames_shown(clip: Clip, time: TimeMap, length: int, rate: Fraction) -> list[int]:
+    """The frames of a clip that a layer of some length shows, one after the other."""
+    return [frame_shown(clip, time, at, rate) for at in range(length)]
+
+
 def runs_out(clip_time: TimeMap, span: Span, rate: Fraction, length: Fraction) -> int | None:
     """The shot frame from which on a clip of so many seconds is over and holds a frame; of a long span
     to within a thousandth of it. None where it lasts, or does not hold.

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Collection
 from concurrent.futures import Future, ThreadPoolExecutor
 from functools import cache
+from threading import Lock
 from typing import Any, TypeVar
 from weakref import WeakValueDictionary
 
@@ -20,7 +21,7 @@ from velvet_seam.core.engine.stacking import Known
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.placement import Patch
 from velvet_seam.core.shot.shot import Shot
-from velvet_seam.core.steps import step
+from velvet_seam.core.steps import Packing, Shelf, step
 
 PREVIEW_SHORT_SIDE = 540
 MEGABYTE = 1 << 20
@@ -54,15 +55,16 @@ class Engine:
         cache_bytes: how much may be kept.
         tables: tables of colours that were brought in, by their ids.
         passing: every frame is asked for once, as in a render: only what lasts is kept.
+        shelf: results that outlast this engine.
 
     ``counts`` tells how many steps of each kind have really been computed.
     """
 
     def __init__(
         self, footage: Callable[[str], Footage], *, cache_bytes: int = 768 * MEGABYTE,
-        passing: bool = False, tables: Tables = no_table,
+        passing: bool = False, tables: Tables = no_table, shelf: Shelf | None = None,
     ) -> None:  # fmt: skip
-        self._footage, self._tables = footage, tables
+        self._footage, self._tables, self._shelf = footage, tables, shelf
         self._cache: ByteCache[Any] = ByteCache(cache_bytes)
         self._passing = passing
         self._lanes: dict[str, ThreadPoolExecutor] = {}
@@ -71,6 +73,8 @@ class Engine:
         self._makers: ThreadPoolExecutor | None = None
         self._before: frozenset[str] = frozenset()
         self._known: Known | None = None if passing else {}
+        self._once: dict[str, Future[Any]] = {}
+        self._once_lock = Lock()
         self.counts: Counter[str] = Counter()
 
     @property
@@ -126,6 +130,10 @@ class Engine:
         self._before = frozenset(steps)
         return np.asarray(picture)
 
+    def result(self, step: Step) -> Any:
+        """What any step comes to, made as in a render: what lasts is kept."""
+        return _Making(self, True, (), self._read(step)).result(step)
+
     def begin(self, step: Step, then: Callable[[Picture], T]) -> Future[T]:
         """Begin a picture that is only passed through, and what is to be done with it then.
 
@@ -158,11 +166,48 @@ class Engine:
     def kept(self, step: Step) -> tuple[Any] | None:
         """The result of a step, in a tuple, if it is kept."""
         held: tuple[Any] | None = self._cache.get(step.key)
+        if held is None and self._shelf is not None and step.packing:
+            return self._taken(step, step.packing, self._shelf)
         return held
+
+    def _taken(self, step: Step, packing: Packing, shelf: Shelf) -> tuple[Any] | None:
+        """A result from the shelf; none where it is not there, or is damaged."""
+        lying = shelf.get(step.key)
+        if lying is None:
+            return None
+        try:
+            held = (packing.unpack(lying),)
+        except ValueError:
+            return None
+        self._cache.put(step.key, held, _size(held[0]))
+        return held
+
+    def once(self, step: Step, make: Callable[[], Any]) -> Any:
+        """The result of a step that several threads may ask for at the same time: one of them makes it, the others
+        wait. None waits for another that waits for it, for no step is made of itself."""
+        with self._once_lock:
+            being_made = self._once.get(step.key)
+            if being_made is None:
+                own = self._once[step.key] = Future()
+        if being_made is not None:
+            return being_made.result()
+        try:
+            held = self.kept(step)  # it may have been finished a moment ago
+            result = make() if held is None else held[0]
+            own.set_result(result)
+            return result
+        except BaseException as error:
+            own.set_exception(error)
+            raise
+        finally:
+            with self._once_lock:
+                del self._once[step.key]
 
     def keep(self, step: Step, result: Any, passing: bool, stable: Collection[str]) -> None:
         """Count a step that has been computed, and keep its result where that is worth while."""
         self.counts[step.kind] += 1
+        if self._shelf is not None and step.packing:
+            self._shelf.put(step.key, step.packing.pack(result))
         if step.keep and (step.lasting or step.soon if passing else step.key in stable):
             self._cache.put(step.key, (result,), _size(result))
 
@@ -217,11 +262,18 @@ class _Making:
             return held[0]
         if key in self._reads:
             result = self._reads.pop(key).result()
+            self._engine.keep(step, result, self._passing, self._stable)
+        elif step.packing is not None:  # dear, and asked for by many frames
+            result = self._engine.once(step, lambda: self._make(step))
         else:
-            result = step.run(*[self._evaluate(one) for one in step.inputs])
-        self._engine.keep(step, result, self._passing, self._stable)
+            result = self._make(step)
         if self._needed[key] > 0:
             self._made[key] = result
+        return result
+
+    def _make(self, step: Step) -> Any:
+        result = step.run(*[self._evaluate(one) for one in step.inputs])
+        self._engine.keep(step, result, self._passing, self._stable)
         return result
 
 

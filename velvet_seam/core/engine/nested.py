@@ -55,6 +55,10 @@ class Nested:
     def read_planes(self, number: int) -> Picture:
         return self.read(number)
 
+    @property
+    def small(self) -> Nested:
+        return self
+
 
 def probe_of(shot: Shot, sounding: bool = False) -> Probe:
     """A shot's facts as those of a clip.

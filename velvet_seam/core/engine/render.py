@@ -26,6 +26,7 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.loudness import POSTS, brought_to
 from velvet_seam.core.sound.mix import Sounds, mix
+from velvet_seam.core.steps import Shelf
 
 Look = Callable[[], Picture]
 """Gives a picture: (height, width, 4) uint8 RGBA."""
@@ -43,6 +44,7 @@ def render(
     *,
     ranges: Path,
     tables: Tables = no_table,
+    shelf: Shelf | None = None,
     each: Callable[[int, Look | None], None] | None = None,
 ) -> None:
     """Write a shot from the originals. The file has its name only when it is complete.
@@ -52,6 +54,7 @@ def render(
             then a render that is begun again has them still. Ranges of another shot, delivery or footage,
             or made by another version of the program, are thrown away.
         tables: tables of colours that were brought in, by their ids.
+        shelf: results that outlast the program.
         each: called with the number of frames done and what gives the last picture (none for frames
             that were done before); whatever it raises ends the render, and what is finished stays.
     """
@@ -59,12 +62,12 @@ def render(
     say = each or (lambda _done, _picture: None)
     _open_ranges(ranges, _fingerprint(shot, delivery, footage))
     # what the pictures took is let go before the sound, which grows with the shot, is mixed
-    files, done = _write_ranges(shot, (footage, tables), delivery, ranges, say)
+    files, done = _write_ranges(shot, (footage, tables, shelf), delivery, ranges, say)
     _join(files, path, delivery, shot, sounds, lambda: say(done, None))
 
 
 def _write_ranges(
-    shot: Shot, found: tuple[Callable[[str], Footage], Tables], delivery: Delivery, ranges: Path,
+    shot: Shot, found: tuple[Callable[[str], Footage], Tables, Shelf | None], delivery: Delivery, ranges: Path,
     say: Callable[[int, Look | None], None],
 ) -> tuple[list[Path], int]:  # fmt: skip
     """The files of all ranges, those that were not there yet written now; and how many frames they hold."""
@@ -73,7 +76,9 @@ def _write_ranges(
     files = [ranges / f"{n:05}{form.suffix}" for n in range(-(-len(frames) // size))]
     done = sum(len(frames[n * size : (n + 1) * size]) for n, f in enumerate(files) if f.exists())
     say(done, None)
-    engine = Engine(found[0], cache_bytes=256 * MEGABYTE, passing=True, tables=found[1])
+    engine = Engine(
+        found[0], cache_bytes=256 * MEGABYTE, passing=True, tables=found[1], shelf=found[2]
+    )
     sheet = delivery.sheet(shot)
     waiting = [n for n, file in enumerate(files) if not file.exists()]
     wanted = (f for n in waiting for f in frames[n * size : (n + 1) * size])

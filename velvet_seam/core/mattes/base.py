@@ -113,6 +113,8 @@ class MatteBase(Part):
     """It is there at once, or when a colour was measured along the border or in an area."""
     sampled: ClassVar[bool] = False
     """It is made, and changed, by dragging over an area of the picture."""
+    another: ClassVar[bool] = False
+    """A second one is for another subject, which is added to the first; else it limits what the first leaves."""
 
     kind: str
     id: Id

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, ClassVar, Literal
 
 from velvet_seam.core.mattes.base import Asked, Cut, MatteBase
+from velvet_seam.core.mattes.fringe import Fringe
 from velvet_seam.core.people.guess import Guess, guess, steadied
 from velvet_seam.core.people.region import people
 from velvet_seam.core.roto.soft import soft_matte
@@ -26,6 +27,7 @@ class PeopleMatte(MatteBase):
         Bounds(1, 99, "%", "As likely as", "How likely something must be a person to be kept; less takes in more", step=1,
                find="threshold confidence"),
     ] = 50.0  # fmt: skip
+    fringe: Fringe = 100.0
 
     def cut(self, asked: Asked) -> Cut:
         picture = asked.picture
@@ -34,8 +36,9 @@ class PeopleMatte(MatteBase):
             step("people-guess", guess, (), one, soon=True)
             for one in (picture, *(one for one in seen if one is not None))
         ]
-        return Cut(step("people", _cut, (asked.at.part(self.likely),), picture, *guesses))
+        values = (asked.at.part(self.likely), asked.at.part(self.fringe))
+        return Cut(step("people", _cut, values, picture, *guesses))
 
 
-def _cut(least: float, picture: Picture, own: Guess, *others: Guess) -> Picture:
-    return soft_matte(picture, people(picture, steadied(own, *others), least))
+def _cut(least: float, fringe: float, picture: Picture, own: Guess, *others: Guess) -> Picture:
+    return soft_matte(picture, people(picture, steadied(own, *others), least), fringe)

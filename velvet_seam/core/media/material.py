@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import cached_property
 from pathlib import Path
 from threading import Lock
 
@@ -33,7 +34,7 @@ class Material:
     def __init__(
         self, identity: str, path: Path, probe: Probe, *, preview: bool, proxy: Path | None = None
     ) -> None:
-        self.probe = probe
+        self.probe, self._identity, self._there = probe, identity, proxy
         self.width, self.height = probe.width, probe.height
         self.moving = probe.kind == "clip"
         self._path, self._preview = path, preview
@@ -73,6 +74,13 @@ class Material:
         """Frame ``number``: (h, w, 4) uint8 RGBA, display-referred, premultiplied."""
         with self._lock:
             return self._read(number)
+
+    @cached_property
+    def small(self) -> Material:
+        """The same as it is previewed."""
+        if self._preview:
+            return self
+        return Material(self._identity, self._path, self.probe, preview=True, proxy=self._there)
 
     @property
     def in_planes(self) -> bool:
@@ -120,6 +128,8 @@ class Material:
         if self._reader:
             self._reader.close()
             self._reader = None
+        if not self._preview and "small" in self.__dict__:
+            self.small.close()
 
 
 class Missing:
@@ -155,3 +165,7 @@ class Missing:
 
     def read_planes(self, number: int) -> NDArray[np.uint8]:
         return self.read(number)
+
+    @property
+    def small(self) -> Missing:
+        return self

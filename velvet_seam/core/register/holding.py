@@ -20,11 +20,15 @@ USUAL = 0.6
 STEPS, SHORT = 14, 0.004
 """So many steps a level at most, until one is shorter, pixels."""
 
+SAME = 0.3
+"""Pixels between two ways that have led to one place."""
+
 NEAR = 1.5
 """Pixels: a level that leads further from where the one before it led says that one of them has gone astray."""
 
-ITSELF = 0.97
-"""What scores as much is the held frame once more, which says nothing of what others usually do."""
+ITSELF = 0.95
+"""Of what the held frame scores against itself: what scores as much is the held frame once more, which says nothing of
+what others usually do."""
 
 
 class Held:
@@ -35,6 +39,10 @@ class Held:
         self._levels = levels_of(first)
         self._descents = [Descent(one, one, model, chosen(one, PIXELS)) for one in self._levels]
         self._best, self._least = 0.0, 0.0  # of the largest level, and of the smallest
+        self._own, self._own_least = (
+            ITSELF * self._descents[n].beside(self._levels[n]).run(np.eye(3), steps=1).score
+            for n in (0, -1)
+        )
         self._last = np.eye(3)
 
     def warp_to(self, grey: Grey) -> Matrix | None:
@@ -52,10 +60,14 @@ class Held:
         warp, score = fit.warp, fit.score
         if not settled or score < max(LEAST_SCORE, USUAL * self._best) or fit.agrees < LEAST_AGREES:
             found = line_up(self._first, grey, self._model)
-            if found.warp is None:
+            # where it is unsure by itself: two ways there may have ended at one place
+            end = found.rough if found.warp is None else found.warp
+            if end is None:
                 return None
-            warp, score = found.warp, found.score
-        if score < ITSELF:
+            if found.warp is None and apart(end, fit.warp, self._levels[0].size) > SAME:
+                return None
+            warp, score = end, found.score
+        if score < self._own:
             self._best = max(self._best, score)
         self._last = warp
         return warp
@@ -72,6 +84,6 @@ class Held:
         fit = tried(scaled(self._last, level.scale))
         if not fit.settled or fit.score < USUAL * self._least:
             fit = max((fit, *map(tried, by_phase(level, other))), key=lambda one: one.score)
-        if fit.score < ITSELF:
+        if fit.score < self._own_least:
             self._least = max(self._least, fit.score)
         return fit

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.roto.dividing import crossings, divided, divided_near
-from velvet_seam.core.roto.first import SURE, Marks, inside_of, joined, marked
+from velvet_seam.core.roto.first import MARGIN, SURE, Marks, around, inside_of, joined, marked
 from velvet_seam.core.roto.geodesic import geodesic
 from velvet_seam.core.roto.seen import Seen, flow
 from velvet_seam.core.roto.tables import BINS, bins, likelier, table
@@ -28,9 +28,6 @@ COLOUR = 0.6
 COARSER = 4
 """Movement is spread at a size so much smaller."""
 
-MARGIN = 64.0
-"""Pixels around the region that are looked at: it moves by less from one frame to the one after the next."""
-
 DEEP = 60.0
 """Depths are held within so many pixels where two are mixed: far from both edges it does not matter."""
 
@@ -43,15 +40,15 @@ def carried(inside: F32, there: Seen, here: Seen) -> F32:
     """
     if not (inside > 0).any() or (inside > 0).all():
         return inside
-    near = inside > -MARGIN
-    rows, columns = np.flatnonzero(near.any(1)), np.flatnonzero(near.any(0))
-    box = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
-    out = np.full_like(inside, -MARGIN)
-    out[box] = _carried(np.ascontiguousarray(inside[box]), there.within(box), here.within(box))
-    return out
+    box = around(inside > 0, MARGIN)
+    region = np.zeros(inside.shape, bool)
+    region[box] = _carried(np.ascontiguousarray(inside[box]), there.within(box), here.within(box))
+    return inside_of(
+        region
+    )  # of all of the frame: what moves far must not run out of what is looked at
 
 
-def _carried(inside: F32, there: Seen, here: Seen) -> F32:
+def _carried(inside: F32, there: Seen, here: Seen) -> NDArray[np.bool_]:
     way = flow(here, there)
     height, width = inside.shape
     x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
@@ -95,11 +92,11 @@ def _colours(inside: F32, there: Seen, here: Seen) -> F32:
     return likelier(bins(here.f), keep, drop)
 
 
-def _kept_to_edges(shape: F32, logit: F32, here: Seen) -> F32:
+def _kept_to_edges(shape: F32, logit: F32, here: Seen) -> NDArray[np.bool_]:
     r = -(np.float32(COLOUR) * logit + np.clip(shape / np.float32(SHAPE), -MOST_SHAPE, MOST_SHAPE))
     r = np.where(np.abs(shape) > REACH, np.where(shape > 0, -SURE, SURE), r).astype(np.float32)
     begin = (shape > 0).astype(np.float32)
-    return inside_of(divided_near(r, crossings(here.f), SMOOTH, begin, SURE))
+    return divided_near(r, crossings(here.f), SMOOTH, begin, SURE)
 
 
 def corrected(inside: F32, here: Seen, marks: Marks) -> F32:

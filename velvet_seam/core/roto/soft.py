@@ -32,17 +32,18 @@ COARSER = 2.0
 NOISE = 0.012**2
 
 
-def band_of(picture_size: tuple[int, int]) -> float:
+def band_of(picture_size: tuple[int, int], fringe: float = 1.0) -> float:
     """Pixels that the band reaches on either side in a picture of some height and width."""
-    return max(LEAST_REACH, REACH * min(picture_size))
+    return max(LEAST_REACH, REACH * min(picture_size)) * fringe
 
 
-def soft_matte(picture: NDArray[np.uint8], inside: F32) -> NDArray[np.uint8]:
+def soft_matte(picture: NDArray[np.uint8], inside: F32, fringe: float = 1.0) -> NDArray[np.uint8]:
     """A picture cut out along a region's edge.
 
     Args:
         picture: (h, w, 4) uint8, premultiplied.
         inside: (h', w') float32 how far inside the region each pixel is, in its own pixels, below 0 outside.
+        fringe: how far hair, fur and blur reach beyond the edge, of what is usual.
 
     Returns:
         (h, w, 4) uint8, premultiplied; what the picture lets through itself stays open.
@@ -50,7 +51,7 @@ def soft_matte(picture: NDArray[np.uint8], inside: F32) -> NDArray[np.uint8]:
     height, width = picture.shape[:2]
     factor = height / inside.shape[0]
     deep = cv2.resize(inside, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(factor)
-    reach = band_of((height, width))
+    reach = band_of((height, width), fringe)
     near = np.abs(deep) < reach
     if not near.any():
         return np.asarray(picture * (deep > 0)[..., None], np.uint8)

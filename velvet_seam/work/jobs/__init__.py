@@ -53,6 +53,7 @@ JOBS: tuple[JobKind, ...] = (
     JobKind("passes", "passes"),
     JobKind("carry", "carry"),
     JobKind("in-time", "in_time"),
+    JobKind("roto", "roto"),
 )
 """All kinds; a new one is named here."""
 

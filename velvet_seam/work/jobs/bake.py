@@ -21,7 +21,15 @@ def do(library: Library, job: JobRow) -> None:
     path = library.folder.incoming()
     materials = library.materials(preview=False, steady=True)
     try:
-        bake(shot, path, materials, library.sounds, tables=library.tables.get, each=each)
+        bake(
+            shot,
+            path,
+            materials,
+            library.sounds,
+            tables=library.tables.get,
+            shelf=library.regions,
+            each=each,
+        )
         outer = library.shots.get(job.target).shot
         layer = next((one for one in outer.layers if one.id == told["layer"]), None)
         source = layer.source if layer is not None else None

@@ -26,7 +26,7 @@ def do(library: Library, job: JobRow) -> None:
     layer, other = shot.layer(told["layer"]), shot.layer(told["other"])
     first = max(layer.span.first, other.span.first)
     frames = range(first, min(layer.span.last, other.span.last, shot.length - 1) + 1)
-    engine = Engine(library.materials(preview=True), passing=True)
+    engine = Engine(library.materials(preview=True), passing=True, shelf=library.regions)
     gains: dict[int, Gain] = {}
     progress = Progress(library, job, len(frames))
     for done, frame in enumerate(frames, 1):

@@ -46,6 +46,7 @@ def do(library: Library, job: JobRow) -> None:
         delivery,
         ranges=ranges,
         tables=library.tables.get,
+        shelf=library.regions,
         each=each,
     )
     library.jobs.finish(job.id, file=file, bytes=path.stat().st_size)

@@ -6,8 +6,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from velvet_seam.core.mattes import RotoMatte, RotoStroke
-from velvet_seam.core.problem import Gone
+from velvet_seam.core.mattes import RotoStroke
+from velvet_seam.core.mattes.roto import roto_of
 from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.revise import revised, with_layer
 from velvet_seam.core.shot.shot import Shot
@@ -25,9 +25,7 @@ class AddRotoStroke(EditBase):
 
     def applied(self, shot: Shot) -> Shot:
         layer = shot.layer(self.layer)
-        held = next((one for one in layer.seam.matte if one.id == self.matte), None)
-        if not isinstance(held, RotoMatte):
-            raise Gone("Nothing was changed: that roto is no longer there.")
+        held = roto_of(layer.seam.matte, self.matte)
         cuts = held.cuts if self.cuts is None else self.cuts
         new = revised(held, strokes=held.with_stroke(self.stroke), cuts=cuts)
         mattes = [new if one is held else one for one in layer.seam.matte]

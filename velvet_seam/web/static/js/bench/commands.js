@@ -10,6 +10,7 @@ import { Layers } from "./stack/layers.js";
 import { MaskDraw } from "./masks/draw.js";
 import { Mattes } from "./stack/mattes.js";
 import { Roto } from "./stack/roto.js";
+import { RotoOver } from "./stack/roto-over.js";
 import { Rendering } from "./rendering.js";
 import { Passes } from "./picture/passes.js";
 import { Shelf } from "./stack/shelf.js";
@@ -33,9 +34,10 @@ export class Commands {
     this.looks = new Looks(bench, this.copying, picture, newId);
     this.paint = new Paint(bench, handles, picture);
     this.roto = new Roto(bench, handles, picture);
+    this.rotoOver = new RotoOver(bench, picture, this.roto, strip);
     this.rendering = new Rendering(bench);
     this.acts = {
-      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts, ...this.looks.acts, ...new Windows(bench).acts, ...this.paint.acts, ...this.roto.acts, ...new Passes(bench, (what) => this.layers.watch(what)).acts, ...new Tracks(bench, handles, (what) => this.layers.watch(what)).acts, ...picture.compare.acts,
+      ...this.layers.acts, ...this.clips.acts, ...this.mattes.acts, ...this.masks.acts, ...this.looks.acts, ...new Windows(bench).acts, ...this.paint.acts, ...this.roto.acts, ...this.rotoOver.acts, ...new Passes(bench, (what) => this.layers.watch(what)).acts, ...new Tracks(bench, handles, (what) => this.layers.watch(what)).acts, ...picture.compare.acts,
       "nudge-tenth": ({ dataset, event: pressed }) => { const by = pressed?.shiftKey ? 1 : 0.1; this.layers.nudgeBy(Number(dataset.dx) * by, Number(dataset.dy) * by); },
       wall: ({ layer }) => { if (layer) this.wall.toggle(); else say("Choose a layer or a seam first."); },
       replace: ({ layer, button }) => this.shelf.replace(layer ?? bench.sound, button),

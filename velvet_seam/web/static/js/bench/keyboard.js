@@ -118,6 +118,7 @@ export class Keyboard {
       one(["b"], "blend wall", () => this.commands.act("wall", {})),
       one(["n"], "pull the layer's corners, or scale by them", () => this.commands.act("pin", {})),
       one(["e"], "see the layer without its look, while held", (event) => { if (!event.repeat) this.commands.looks.bare(true); }),
+      one(["q"], "roto: the next frame to be looked at; with Shift the one before", (event) => this.commands.rotoOver.look(event.shiftKey ? -1 : 1)),
       one(["x"], "swap the layer with the one below", () => this.commands.act("swap", {})),
       one(["+", "="], "see it larger", () => view.step(1), ["+"]),
       one(["-"], "see it smaller", () => view.step(-1), ["−"]),

@@ -51,15 +51,26 @@ function show(id, html) {
   if (same) window.htmx.swap({ target: element, sourceElement: element, text: html, swap: "innerMorph" });
   else element.innerHTML = html;
   for (const field of element.querySelectorAll("input, select, textarea")) reset(field);
+  for (const tape of element.querySelectorAll(".tape[data-path]")) {
+    const set = bench.setLast(targetOf(tape), tape.dataset.path);
+    if (typeof set?.value === "number") tapes.show(tape, set.value);
+  }
 }
 
-/** A field says what the shot has, unless one is typing into it. */
+function targetOf(field) { return field.closest("[data-target]")?.dataset.target; }
+
+/** A field says what the shot has, unless one is typing into it or has changed it and waits for the answer. */
 function reset(field) {
-  if (field.type === "checkbox" || field.type === "radio") field.checked = field.defaultChecked;
+  const set = field.dataset.value && !("json" in field.dataset) && bench.setLast(targetOf(field), field.dataset.value);
+  const typing = field === document.activeElement && !field.matches("select");
+  if (set && field.type === "checkbox") field.checked = set.value;
+  else if (set && field.type === "radio") field.checked = field.value === String(set.value);
+  else if (set && field.type !== "file") { if (!typing) field.value = set.value; }
+  else if (field.type === "checkbox" || field.type === "radio") field.checked = field.defaultChecked;
   else if (field.matches("select")) {
     const at = [...field.options].findIndex((one) => one.defaultSelected);
     field.selectedIndex = Math.max(0, at);
-  } else if (field.type !== "file" && field !== document.activeElement) field.value = field.defaultValue;
+  } else if (field.type !== "file" && !typing) field.value = field.defaultValue;
 }
 
 // what the page has put on a node by itself is not in the fragment, and stays
@@ -154,7 +165,7 @@ const strip = new TimeStrip(bench);
 const lanes = new ValueLanes(bench, strip);
 const keyframes = new Keyframes(bench, handles);
 const commands = new Commands({ bench, handles, stack, player, view, loupe, strip, lanes, keyframes, picture });
-new Tapes(bench);
+const tapes = new Tapes(bench);
 const ready = new Ready(bench, live, player);
 acceptDrops(document.getElementById("mat"), (files) => {
   const tables = files.filter((file) => /\.cube$/i.test(file.name));

@@ -23,6 +23,7 @@ export class Bench extends EventTarget {
     this.painting = false; // strokes that cut a layer out
     this.autoKey = true; // a change of a value that moves puts a keyframe; else it shifts all of it
     this.saving = 0;
+    this.unanswered = new Map(); // values that were set and are not answered yet: by target and path, the last one last
     this.told = new Set(); // stamps of changes that have not been taken over yet
     this.queue = Promise.resolve();
   }
@@ -48,12 +49,14 @@ export class Bench extends EventTarget {
     this.tell("flush");
     this.saving += 1;
     this.tell("saving");
+    const answered = this.waitFor(body.edit);
     const run = async () => {
       try {
         const more = typeof body === "function" ? body() : body;
         if (!more) return null;
         const asked = this.chosen;
-        const answer = await ask(`/shots/${this.id}/${path}`, { method, body: { chosen: this.chosen, have: this.state.pieces, ...more } });
+        const answer = await ask(`/shots/${this.id}/${path}`, { method, body: { chosen: this.chosen, have: this.state.pieces, ...more } })
+          .finally(answered);
         this.take(answer, asked);
         if (answer.said) say(answer.said, answer.found === false);
         return answer;
@@ -70,6 +73,24 @@ export class Bench extends EventTarget {
     this.queue = next.catch(() => {});
     return next;
   }
+
+  /** Keep what an edit sets until it is answered; gives what forgets it. An answer to what was sent before knows
+   * nothing of it, and must not put a field back that a hand has just changed. */
+  waitFor(edit) {
+    const sets = (edit?.edits ?? [edit]).filter((one) => one?.do === "set-values");
+    const keys = sets.flatMap(({ target, values }) => Object.entries(values).map(([path, value]) => [`${target ?? ""}|${path}`, { value }]));
+    for (const [key, one] of keys) this.unanswered.set(key, [...(this.unanswered.get(key) ?? []), one]);
+    return () => {
+      for (const [key, one] of keys) {
+        const left = this.unanswered.get(key).filter((other) => other !== one);
+        if (left.length) this.unanswered.set(key, left);
+        else this.unanswered.delete(key);
+      }
+    };
+  }
+
+  /** What a value was set to last while that is not answered, as `{ value }`. */
+  setLast(target, path) { return this.unanswered.get(`${target ?? ""}|${path}`)?.at(-1); }
 
   /** All that is chosen, the one whose controls are shown first. */
   get targets() {

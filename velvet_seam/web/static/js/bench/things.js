@@ -40,7 +40,7 @@ export function things(commands) {
   };
   const tape = (path) => `tape-${path.replaceAll(".", "-")}`;
   const row = (title, note, also, run) => ({ title, note, also, go: run });
-  const key = ({ kind, begins }) => (begins === "border" ? act("measure", {}, "seam") : act(begins === "area" ? "area" : "add-key", { kind }, "seam"));
+  const key = ({ kind, begins }) => (begins === "border" ? act("measure", { kind }, "seam") : act(begins === "area" ? "area" : "add-key", { kind }, "seam"));
   const ofLayer = Object.entries(values).filter(([path]) => path.includes(".") || path === "shutter");
   const blends = [...document.querySelectorAll("#wall-groups .wall-tile")].map((tile) => [tile.dataset.blend, tile.querySelector(".wall-title").textContent, tile.closest("section").getAttribute("aria-label")]);
   return [

@@ -5,7 +5,7 @@ export class Mattes {
   constructor(bench, handles) {
     Object.assign(this, { bench, handles });
     this.acts = {
-      measure: ({ layer }) => this.measure({ layer: layer.id }),
+      measure: ({ layer, dataset }) => this.measure({ layer: layer.id, ...(dataset.kind ? { kind: dataset.kind } : {}) }),
       area: ({ layer, dataset }) => this.area(layer, dataset),
       "add-key": ({ layer, dataset }) => this.addKey(layer, dataset.kind),
       "plate-here": ({ layer, dataset }) => bench.send("clean-frame", { layer: layer.id, part: dataset.part, frame: bench.frame }).catch(() => null),

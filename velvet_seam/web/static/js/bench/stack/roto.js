@@ -17,7 +17,6 @@ export class Roto {
     this.acts = {
       "paint-strokes": ({ dataset }) => (this.matte?.id === dataset.part && this.here ? this.putDown() : this.take(dataset.part)),
       "roto-how": ({ dataset }) => { this.how = dataset.to; this.mark(); },
-      "roto-people": ({ layer, dataset }) => bench.set(layer.id, { [`seam.matte.${dataset.part}.begin`]: dataset.to }),
       "roto-clear": ({ layer, dataset }) => bench.send("roto-clear", { layer: layer.id, matte: dataset.part, frame: bench.frame }).catch(() => null),
       "roto-step": ({ layer, dataset }) => this.step(layer, dataset),
     };
@@ -26,7 +25,7 @@ export class Roto {
     });
     for (const name of ["chosen", "layout", "shown", "state"]) bench.addEventListener(name, () => { if (this.part && !this.here) this.putDown(); this.mark(); });
     document.addEventListener("input", (event) => {
-      if (event.target.id !== "roto-width") return;
+      if (!event.target.matches("[data-roto-width]")) return;
       this.width = Math.min(Math.max(Number(event.target.value) || 12, 0.5), 2000);
     });
   }
@@ -36,9 +35,14 @@ export class Roto {
   get here() { return Boolean(this.part && this.matte && this.bench.kind === "seam"); }
 
   /** Whether the picture that is seen is of this frame: else a stroke would lie on another than it was painted on. */
+  get there() {
+    const { picture: { playing, stray }, bench } = this;
+    return !playing && stray?.layer === bench.layer?.id && stray.frame === bench.frame;
+  }
+
   ready() {
-    const { picture, bench } = this, { stray } = picture;
-    if (!picture.playing && stray?.layer === bench.layer.id && stray.frame === bench.frame) return true;
+    const { picture } = this;
+    if (this.there) return true;
     say(picture.playing ? "Stop the play first: strokes are painted on one frame." : "The picture of this frame is still coming: paint when it is there.");
     return false;
   }
@@ -62,6 +66,7 @@ export class Roto {
   /** The brush laid down; whether it was up. */
   putDown() {
     if (!this.part) return false;
+    this.bench.tell("unpainted", this.part);
     this.part = null;
     this.bench.painting = false;
     if (this.bench.way === "dropped") this.bench.see(this.bench.layer ? this.before : "joined");
@@ -73,8 +78,7 @@ export class Roto {
     this.brush.place();
     for (const one of document.querySelectorAll('[data-do="paint-strokes"]')) one.setAttribute("aria-pressed", this.here && one.dataset.part === this.part);
     for (const one of document.querySelectorAll('[data-do="roto-how"]')) one.setAttribute("aria-pressed", one.dataset.to === this.how);
-    const field = document.getElementById("roto-width");
-    if (field && document.activeElement !== field) field.value = this.width;
+    for (const field of document.querySelectorAll("[data-roto-width]")) if (document.activeElement !== field) field.value = this.width;
   }
 
   style(how) {
@@ -95,12 +99,14 @@ export class Roto {
     for (const { line, how } of this.waiting) this.brush.draw(line, this.style(how));
   }
 
-  /** To the painted frame before this one, or after it. */
-  step(layer, { part, by }) {
-    const { bench } = this, words = new URLSearchParams({ frame: bench.frame, by });
-    return fetch(`/shots/${bench.id}/roto-frames/${layer.id}/${part}?${words}`).then((answer) => (answer.ok ? answer.json() : null)).catch(() => null).then((found) => {
-      if (found?.at == null) say(Number(by) > 0 ? "No frame after this one is painted." : "No frame before this one is painted.");
+  /** To the next frame of a state, or to the one before. */
+  step(layer, { part, by, state = "painted" }) {
+    const { bench } = this, words = new URLSearchParams({ frame: bench.frame, by, state });
+    return fetch(`/shots/${bench.id}/roto-next/${layer.id}/${part}?${words}`).then((answer) => (answer.ok ? answer.json() : null)).catch(() => null).then((found) => {
+      const where = Number(by) > 0 ? "after" : "before";
+      if (found?.at == null) say(`No frame ${where} this one is ${state === "look" ? "to be looked at" : state}.`);
       else bench.go(found.at);
+      return found?.at ?? null;
     });
   }
 

@@ -1,6 +1,6 @@
 // Makes the frames ahead of the playhead ready while nobody asks for anything else, so that play
 // starts smooth. One frame at a time, of the least urgency; an edit starts it over. While strokes are painted, each of
-// which changes every frame, it rests.
+// which changes every frame, and while they are followed, which makes what is dear of every frame, it rests.
 
 const REST = 500;
 
@@ -10,7 +10,7 @@ export class Ready {
     this.frames = new Set();
     this.key = "";
     for (const name of ["state", "solo"]) bench.addEventListener(name, () => this.start());
-    for (const name of ["frame", "trial", "chosen", "way"]) bench.addEventListener(name, () => this.rest());
+    for (const name of ["frame", "trial", "chosen", "way", "followed"]) bench.addEventListener(name, () => this.rest());
     this.start();
   }
 
@@ -43,10 +43,10 @@ export class Ready {
 
   async work() {
     const { bench } = this;
-    if (!bench.shot.layers.length || bench.painting) return;
+    if (!bench.shot.layers.length || bench.painting || bench.following) return;
     const run = Symbol("run");
     this.run = run;
-    while (this.run === run && !bench.painting && !this.player.playing && !document.hidden) {
+    while (this.run === run && !bench.painting && !bench.following && !this.player.playing && !document.hidden) {
       const frame = this.next();
       if (frame < 0) break;
       try {

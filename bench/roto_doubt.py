@@ -1,0 +1,88 @@
+"""Whether what a carried region is doubted for is wrong: precision and recall of the frames to be looked at.
+
+The films are those of ``bench/roto.py``, longer and three of each subject, begun with the true region. A frame is wrong
+where its region has an overlap with the true one below 0.95. Every third subject is unseen: neither the threshold nor what
+is left of a stray was chosen on it.
+
+    python -m bench.roto_doubt --cutouts FOLDER --photos FOLDER [--unseen]
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+import numpy as np
+
+from bench import roto
+from bench.roto import F32, STRIDE, film, iou
+from bench.subjects import rng_of
+from velvet_seam.core.roto.carry import between, carried
+from velvet_seam.core.roto.doubt import LOOK, apart, doubt, strayed
+from velvet_seam.core.roto.first import inside_of
+from velvet_seam.core.roto.seen import seen
+
+FRAMES, WRONG = 39, 0.95
+SCENES = (0, 50, 100)
+"""What is added to a subject's number, for another photograph and another movement."""
+
+
+def judged(
+    number: int, subject: Path, photo: Path
+) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:
+    """Of one film, (doubt, overlap) of every second frame: carried from the first, and mixed of first and last."""
+    roto.FRAMES = FRAMES
+    of = film(number, subject, photo)
+    looks, truths = [seen(one) for one in of.frames], [of.truth(n) for n in range(FRAMES)]
+    last = FRAMES - 1
+    ahead: dict[int, F32] = {0: inside_of(truths[0])}
+    back: dict[int, F32] = {last: inside_of(truths[last])}
+    far, alone = 0.0, []
+    for n in range(STRIDE, FRAMES, STRIDE):
+        ahead[n] = carried(ahead[n - STRIDE], looks[n - STRIDE], looks[n])
+        far = strayed(ahead[n - STRIDE], looks[n - STRIDE], ahead[n], looks[n], far)
+        alone.append((doubt(ahead[n], far), iou(ahead[n] > 0, truths[n])))
+    for n in range(last - STRIDE, -1, -STRIDE):
+        back[n] = carried(back[n + STRIDE], looks[n + STRIDE], looks[n])
+    mixed = [
+        (apart(ahead[n], back[n]), iou(between(ahead[n], back[n], n / last) > 0, truths[n]))
+        for n in range(STRIDE, last, STRIDE)
+    ]
+    return alone, mixed
+
+
+def told(rows: list[tuple[float, float]]) -> str:
+    doubts, overlaps = np.array(rows).T
+    wrong, flagged = overlaps < WRONG, doubts > LOOK
+    both = int((wrong & flagged).sum())
+    return (
+        f"{len(rows)} frames, overlap {overlaps.mean():.3f}, {wrong.mean():.0%} wrong, {flagged.mean():.0%} to be looked at: "
+        f"precision {both / max(flagged.sum(), 1):.2f}, recall {both / max(wrong.sum(), 1):.2f}"
+    )
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--cutouts", type=Path, required=True)
+    parser.add_argument("--photos", type=Path, required=True)
+    parser.add_argument("--unseen", action="store_true", help="the part that nothing is chosen on")
+    given = parser.parse_args()
+    photos = sorted(given.photos.glob("*.png"))
+    alone: list[tuple[float, float]] = []
+    mixed: list[tuple[float, float]] = []
+    for n, subject in enumerate(sorted(given.cutouts.glob("*.png"))):
+        if (n % 3 == 2) != given.unseen:
+            continue
+        for more in SCENES:
+            number = n + more
+            photo = photos[int(rng_of(number).integers(len(photos)))]
+            one, two = judged(number, subject, photo)
+            alone += one
+            mixed += two
+        print(f"  {subject.stem:20} {told(alone[-len(one) * len(SCENES) :])}", flush=True)
+    print(f"carried from one painted frame: {told(alone)}")
+    print(f"between two: {told(mixed)}")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,78 @@
+"""What moves otherwise than the camera does: a first guess of the subject."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.roto.seen import Seen, flow
+
+F32 = NDArray[np.float32]
+
+EVERY = 8
+"""Pixels from one place to the next at which the camera's own movement is found."""
+
+LEAST, NOISE = 0.6, 4.0
+"""Pixels that something must have moved by, and how many times the median of what is left of the background."""
+
+UNLIKE = 2.5
+"""So many times the median difference something must look unlike what the camera would show there: what has no structure
+seems to move with whatever is beside it."""
+
+
+APART, ALONE = 5, 2
+"""Frames to those it is compared with on either side; where there are none on one side, to the other: what is uncovered
+is the less the nearer that is."""
+
+
+def beside(frame: int, first: int, last: int) -> tuple[int | None, int | None]:
+    """The frames that one is compared with, of those from ``first`` to ``last``.
+
+    >>> beside(9, 0, 20), beside(1, 0, 20), beside(0, 0, 0)
+    ((4, 14), (None, 3), (None, None))
+    """
+    if first + APART <= frame <= last - APART:
+        return frame - APART, frame + APART
+    if frame + ALONE <= last:
+        return None, frame + ALONE
+    return (frame - ALONE if frame - ALONE >= first else None), None
+
+
+def moving(here: Seen, before: Seen | None, after: Seen | None) -> F32:
+    """How likely each pixel of a frame is part of what moves: (h, w) float32, 0 to 1.
+
+    The movement to every other frame is that of the camera, an affine map which most of the picture agrees on, and what
+    is left. What the subject uncovers seems to move in one direction of time only: so of earlier and of later frames
+    the one counts in which less is left.
+
+    Args:
+        before, after: an earlier and a later frame, where there are; see :func:`beside`.
+    """
+    sides = [_otherwise(here, one) for one in (before, after) if one is not None]
+    if not sides:
+        return np.zeros(here.light.shape, np.float32)
+    return np.asarray(cv2.GaussianBlur(np.min(sides, axis=0), (0, 0), 1.5), np.float32)
+
+
+def _otherwise(here: Seen, there: Seen) -> F32:
+    """What neither has moved as the camera has, nor looks as if it had: 0 to 1."""
+    way = flow(here, there)
+    height, width = way.shape[:2]
+    y, x = (one.astype(np.float32) for one in np.mgrid[0:height, 0:width])
+    at = np.dstack([x, y])
+    some = np.s_[EVERY // 2 :: EVERY, EVERY // 2 :: EVERY]
+    places = at[some].reshape(-1, 2)
+    found, _ = cv2.estimateAffine2D(
+        places, places + way[some].reshape(-1, 2), ransacReprojThreshold=0.5
+    )
+    to = (at if found is None else at @ found[:, :2].T + found[:, 2]).astype(np.float32)
+    moved = np.hypot(*np.moveaxis(at + way - to, 2, 0)).astype(np.float32)
+    shown = cv2.remap(
+        there.f, to[..., 0], to[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    )
+    differs = cv2.GaussianBlur(np.abs(shown - here.f).mean(2), (0, 0), 1.0)
+    least = max(LEAST, NOISE * float(np.median(moved[some])))
+    noise = UNLIKE * max(float(np.median(differs[some])), 0.5)
+    both = np.clip(moved / least - 0.5, 0, 1) * np.clip(differs / noise - 0.5, 0, 1)
+    return np.asarray(both, np.float32)
