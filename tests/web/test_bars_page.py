@@ -137,11 +137,12 @@ def test_play_shows_a_picture_at_the_refresh_nearest_to_its_time(bench: Page):
         blank.getContext('2d').fillRect(0, 0, 54, 96);
         const { heard: own, pump } = player;
         Object.assign(player, { run: 'test', loop: true, frames: new Map([[5, blank.transferToImageBitmap()]]),
-                                log: [], refresh: 16, refreshed: undefined, heard: () => heard, pump: () => {} });
+                                log: [], refresh: 16, refreshed: undefined, heard: () => heard, pump: () => {}, listen: () => {} });
         player.tick('test', 1000);
         const seen = player.log.map((one) => one.count);
         for (const bitmap of player.frames.values()) bitmap.close();
         Object.assign(player, { run: null, frames: new Map(), heard: own, pump });
+        delete player.listen;
         return seen;
     }"""
     # 25 frames a second: half a refresh of 16 ms is a fifth of a frame

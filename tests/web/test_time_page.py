@@ -410,6 +410,52 @@ def test_a_mark_is_put_while_playing_and_the_play_goes_on(bench: Page):
     until(bench, "velvetSeam.bench.shot.marks.length === 0")
 
 
+def test_play_goes_on_where_the_socket_is_closed_and_opened_again(bench: Page):
+    """And what is asked for meanwhile waits: a picture of another frame comes."""
+    close = "velvetSeam.picture.slot.live.socket.close()"
+    bench.evaluate(f"() => {{ {close}; velvetSeam.bench.go(30); }}")
+    bench.wait_for_timeout(100)  # closed, and not yet opened again
+    bench.evaluate("velvetSeam.bench.go(60)")
+    expect(bench.locator("#picture")).to_have_attribute("data-frame", "60")
+    bench.keyboard.press(" ")
+    until(bench, "velvetSeam.player.log.length > 2", seconds=15)
+    bench.evaluate(close)
+    before = bench.evaluate("velvetSeam.player.log.at(-1).count")
+    until(bench, f"velvetSeam.player.log.at(-1).count > {before} + 30", seconds=15)
+    assert bench.evaluate("velvetSeam.player.playing")
+    bench.keyboard.press(" ")
+
+
+def test_pictures_that_are_refused_end_play_with_the_reason(bench: Page):
+    bench.evaluate(
+        "() => { velvetSeam.picture.slot.live.ask = async () => { throw new Error('It is not to be made.'); }; }"
+    )
+    bench.keyboard.press(" ")
+    expect(bench.locator("#say")).to_contain_text("It is not to be made.")
+    until(bench, "!velvetSeam.player.playing")
+
+
+@pytest.mark.parametrize("state", ["suspended", "running"])
+def test_without_a_sound_that_starts_pictures_are_played(bench: Page, state: str):
+    """A machine whose sound never starts, and one that says it has, and stands."""
+    bench.evaluate(
+        """(state) => {
+            const { prototype } = BaseAudioContext;
+            Object.defineProperty(prototype, 'state', { get: () => state });
+            Object.defineProperty(prototype, 'currentTime', { get: () => 0 });
+            AudioContext.prototype.resume = () => new Promise(() => {});
+            AudioContext.prototype.getOutputTimestamp = () => ({ contextTime: 0, performanceTime: 0 });
+        }""",
+        state,
+    )
+    bench.keyboard.press(" ")
+    until(bench, "velvetSeam.player.log.length > 5", seconds=15)
+    expect(bench.locator("#say")).to_contain_text("the pictures are played without it")
+    counts = bench.evaluate("velvetSeam.player.log.map((one) => one.count)")
+    assert counts == sorted(set(counts))
+    bench.keyboard.press(" ")
+
+
 LOUD = """async () => {
     const answer = await fetch(location.pathname + '/sound.wav');
     const samples = new Int16Array((await answer.arrayBuffer()).slice(44));

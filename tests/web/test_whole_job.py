@@ -57,7 +57,8 @@ def until(page: Page, expression: str, seconds: int = 15) -> None:
         if page.evaluate(f"Boolean(window.velvetSeam) && Boolean({expression})"):
             return
         page.wait_for_timeout(40)
-    raise AssertionError(f"never came true: {expression}")
+    said = page.evaluate("document.getElementById('say')?.textContent ?? ''")
+    raise AssertionError(f"never came true: {expression}; the page said {said!r}")
 
 
 def open_demo_shot(page: Page, served: str) -> None:

@@ -3,33 +3,47 @@
 import { say } from "../common.js";
 
 const HEAD = 20;
+const PAUSE = 800; // milliseconds until a socket that was closed is opened again
 
 export class Live {
   constructor(id) {
     this.url = `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/shots/${id}/live`;
     this.waiting = new Map();
     this.number = 0;
+    addEventListener("pagehide", () => { this.leaving = true; });
     this.connect();
   }
 
   connect() {
     this.socket = new WebSocket(this.url);
     this.socket.binaryType = "arraybuffer";
-    this.open = new Promise((done) => this.socket.addEventListener("open", done, { once: true }));
-    if (this.number) this.open.then(() => this.onChange?.(null)); // it may have changed while nobody told
     this.socket.addEventListener("message", (event) => this.receive(event.data));
+    const again = this.number > 0;
+    this.turn();
+    this.socket.addEventListener("open", () => {
+      this.turn();
+      if (again) this.onChange?.(null); // it may have changed while nobody told
+    });
     this.socket.addEventListener("close", () => {
       for (const { reject } of this.waiting.values()) reject(new Error("closed"));
       this.waiting.clear();
-      if (!this.leaving) setTimeout(() => this.connect(), 800);
+      if (this.leaving) return;
+      this.turn();
+      setTimeout(() => this.connect(), PAUSE);
     });
-    addEventListener("pagehide", () => { this.leaving = true; });
+  }
+
+  /** The socket is another, open or closed: who waits looks again. */
+  turn() {
+    this.turned?.();
+    this.change = new Promise((done) => { this.turned = done; });
   }
 
   /** Resolves to {bitmap, frame, revision, trial, stray}: the last says what arrival and stirring make of the
-   * chosen layer's place. Rejects with "passed" where so many newer wishes came that nobody needs this one. */
+   * chosen layer's place. Rejects with "passed" where so many newer wishes came that nobody needs this one, and
+   * with "closed" where the socket was closed meanwhile; while it is closed, what is asked for waits. */
   async ask(wish) {
-    await this.open;
+    while (this.socket.readyState !== WebSocket.OPEN) await this.change;
     this.number += 1;
     const number = this.number;
     return new Promise((resolve, reject) => {

@@ -1,8 +1,14 @@
-// Play: the sound is the clock; pictures are asked for ahead of it and shown when their time comes.
+// Play: the sound is the clock; pictures are asked for ahead of it and shown when their time comes. Where a machine's
+// sound does not start, the page's own clock is followed, in silence.
 import { say } from "../../common.js";
 
 const AHEAD = 8;
 const IN_FLIGHT = 2;
+const SOUNDLESS = 1500; // milliseconds after which sound that has not started is not waited for
+const REFUSED = 4; // so many pictures in a row that are refused end it
+const AGAIN = 250; // milliseconds until what was refused is asked for again
+
+const pass = (milliseconds) => new Promise((done) => setTimeout(done, milliseconds));
 
 export class Player {
   constructor(bench, live, picture) {
@@ -33,7 +39,7 @@ export class Player {
   async sound() {
     const { bench } = this;
     this.context ??= new AudioContext({ sampleRate: 48000, latencyHint: "interactive" });
-    if (this.context.state === "suspended") await this.context.resume();
+    if (this.context.state === "suspended") await Promise.race([this.context.resume(), pass(SOUNDLESS)]);
     const { revision } = bench.state;
     const only = [...bench.heard].sort().join(",");
     if (this.mixRevision !== revision || this.mixOnly !== only) {
@@ -61,6 +67,8 @@ export class Player {
     this.flying = 0;
     this.trip = 20;
     this.begin = undefined;
+    this.silent = false;
+    this.refused = 0;
     this.refreshed = undefined;
     this.refresh = 1000 / 60; // milliseconds from one refresh of the screen to the next
     this.run = Symbol("run");
@@ -71,7 +79,7 @@ export class Player {
       this.pump(first);
       const patience = performance.now() + 1500;
       while (this.run === run && !this.frames.has(first) && performance.now() < patience) {
-        await new Promise((done) => setTimeout(done, 8));
+        await pass(8);
       }
       if (this.run !== run) return;
       this.source = this.context.createBufferSource();
@@ -80,6 +88,7 @@ export class Player {
       this.source.connect(this.context.destination);
       this.begin = this.context.currentTime + 0.06 - first / bench.rate;
       this.source.start(this.context.currentTime + 0.06, first / bench.rate);
+      this.started = { sound: this.context.currentTime, page: performance.now() };
       requestAnimationFrame((time) => this.tick(run, time));
     } catch (problem) {
       say(problem.message, true);
@@ -106,12 +115,21 @@ export class Player {
 
   /** The frame the ear hears now, counted on past the end while looping. */
   heard() {
+    if (this.silent) return (performance.now() / 1000 - this.begin) * this.bench.rate;
     // the clock of the sound goes by whole blocks; between two of them the page's own clock says how far it is
     const { contextTime, performanceTime } = this.context.getOutputTimestamp();
     const known = performanceTime > 0 && contextTime > 0;
     const now = known ? contextTime + (performance.now() - performanceTime) / 1000
       : this.context.currentTime - (this.context.outputLatency || 0);
     return (now - this.begin) * this.bench.rate;
+  }
+
+  /** Whether sound has started; where it has not after a while, the page's clock is followed. */
+  listen() {
+    if (this.silent || this.context.currentTime > this.started.sound || performance.now() - this.started.page < SOUNDLESS) return;
+    this.begin += performance.now() / 1000 - this.context.currentTime;
+    this.silent = true;
+    say("This machine's sound does not start; the pictures are played without it.", true);
   }
 
   pump(now) {
@@ -132,11 +150,25 @@ export class Player {
         this.trip += 0.2 * (performance.now() - sent - this.trip);
         if (this.run !== run) { bitmap.close(); return; }
         this.flying -= 1;
+        this.refused = 0;
         bitmap.more = more; // an instrument of this very picture
         this.frames.set(count, bitmap);
-        this.pump(Math.max(0, Math.floor(this.begin === undefined ? 0 : this.heard())));
-      }, () => { if (this.run === run) this.pause(); });
+        this.pump(this.now());
+      }, (problem) => this.without(run, problem));
     }
+  }
+
+  /** A picture has not come. That it was passed over, or that the socket was closed and is opened again, is no
+   * reason to stop; that several in a row are refused is. */
+  async without(run, problem) {
+    if (this.run !== run) return;
+    this.flying -= 1;
+    if (!["closed", "passed"].includes(problem.message)) {
+      this.refused += 1;
+      if (this.refused >= REFUSED) { say(problem.message, true); this.pause(); return; }
+    }
+    await pass(AGAIN);
+    if (this.run === run) this.pump(this.now());
   }
 
   /** Whether pictures for the next frames are here already. */
@@ -145,8 +177,12 @@ export class Player {
     return false;
   }
 
+  /** The frame that is heard, before the beginning the first. */
+  now() { return this.begin === undefined ? 0 : Math.max(0, Math.floor(this.heard())); }
+
   tick(run, time) {
     if (this.run !== run) return;
+    this.listen();
     const { bench } = this;
     const { length } = bench.shot;
     // a picture is shown at the refresh of the screen that is nearest to its time, before or after
