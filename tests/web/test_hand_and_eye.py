@@ -42,6 +42,19 @@ OVERLAPS = """() => {
 }"""
 
 
+def test_what_is_said_is_in_nobodys_way(bench: Page):
+    """It lies over the time strip: a click goes through the words, and their own button takes them away."""
+    bench.evaluate(
+        "import('/static/js/common.js').then((common) => common.say('Nothing was lost.', true))"
+    )
+    words, button = (bench.locator(f"#say {one}") for one in ("span", "button"))
+    struck = "(it) => { const { x, y } = it.getBoundingClientRect(); return it.contains(document.elementFromPoint(x + 4, y + 4)); }"
+    assert not words.evaluate(struck)
+    assert button.evaluate(struck)
+    button.click()
+    expect(bench.locator("#say p")).to_have_count(0)
+
+
 @pytest.mark.parametrize("path", ["/", "/footage", "/renders"])
 @pytest.mark.parametrize("size", [(1024, 700), (390, 844)])
 def test_pages_fit(clean: Page, served: str, path: str, size: tuple[int, int]):

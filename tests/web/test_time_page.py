@@ -435,6 +435,23 @@ def test_pictures_that_are_refused_end_play_with_the_reason(bench: Page):
     until(bench, "!velvetSeam.player.playing")
 
 
+def test_a_picture_that_comes_after_a_later_one_is_not_shown(bench: Page):
+    """Two are on their way at a time, and the second may be here first."""
+    bench.evaluate(
+        """() => { velvetSeam.picture.slot.live.ask = async ({ frame }) => {
+            const blank = new OffscreenCanvas(54, 96);
+            blank.getContext('2d').fillRect(0, 0, 54, 96);
+            await new Promise((done) => setTimeout(done, frame % 2 ? 20 : 260));
+            return { bitmap: blank.transferToImageBitmap(), more: {} };
+        }; }"""
+    )
+    bench.keyboard.press(" ")
+    until(bench, "velvetSeam.player.log.length > 12", seconds=15)
+    bench.keyboard.press(" ")
+    counts = bench.evaluate("velvetSeam.player.log.map((one) => one.count)")
+    assert counts == sorted(set(counts))
+
+
 @pytest.mark.parametrize("state", ["suspended", "running"])
 def test_without_a_sound_that_starts_pictures_are_played(bench: Page, state: str):
     """A machine whose sound never starts, and one that says it has, and stands."""

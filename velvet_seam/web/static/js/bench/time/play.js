@@ -152,7 +152,8 @@ export class Player {
         this.flying -= 1;
         this.refused = 0;
         bitmap.more = more; // an instrument of this very picture
-        this.frames.set(count, bitmap);
+        if (count > (this.log.at(-1)?.count ?? -1)) this.frames.set(count, bitmap);
+        else bitmap.close(); // one after it has overtaken it
         this.pump(this.now());
       }, (problem) => this.without(run, problem));
     }
