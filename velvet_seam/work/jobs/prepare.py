@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -58,15 +59,20 @@ def prepare(
         look = Look(probe.width, probe.height, probe.frames)
 
         def each(number: int, rgba: NDArray[np.uint8]) -> None:
-            nonlocal last
-            look.add(rgba)
+            nonlocal last, looked
+            # a frame is looked at while the next is read and written: each takes about as long as the other
+            looked.result()
+            looked = beside.submit(look.add, rgba)
             if number in wanted:
                 kept[number] = rgba.copy()
             if progress and time.monotonic() - last > 0.2:
                 last = time.monotonic()
                 progress(number + 1, probe.frames)
 
-        write_proxy(item.path, probe, folder.proxy(item.id), each=each)
+        with ThreadPoolExecutor(1, "look") as beside:
+            looked = beside.submit(lambda: None)
+            write_proxy(item.path, probe, folder.proxy(item.id), each=each)
+            looked.result()
         _write_strip(folder.strip(item.id), [kept[n] for n in sorted(kept)])
         sound = library.sound_of(item.id)
         write_whole(folder.first_look(item.id), look.result(sound).model_dump_json().encode())
