@@ -28,7 +28,8 @@ from velvet_seam.core.roto.seen import Seen, seen
 from velvet_seam.core.roto.soft import band_of, soft_matte
 
 Where = NDArray[np.bool_]
-FRAMES, STRIDE, SIZE = 26, 2, (540, 960)
+FRAMES, STRIDE, SIZE, RATE = 26, 2, (540, 960), 25
+"""How many frames at 25 a second, over how many a region is carried, and the size of a picture."""
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,8 @@ class Film:
         return cv2.resize(self.cover[n], (width, height), interpolation=cv2.INTER_AREA) > 0.5
 
 
-def film(number: int, subject: Path, photo: Path) -> Film:
+def film(number: int, subject: Path, photo: Path, rate: int = RATE) -> Film:
+    """The same movement at any rate."""
     rng, (width, height) = rng_of(number, 31), SIZE
     ground = cv2.imread(str(photo))[..., ::-1].astype(np.float32) / 255
     k = max(width / ground.shape[1], height / ground.shape[0]) * 1.25
@@ -53,10 +55,11 @@ def film(number: int, subject: Path, photo: Path) -> Film:
     tall, wide = alpha.shape
     k = min(0.6 * height / tall, 0.6 * width / wide) * rng.uniform(0.7, 1)
     both = np.dstack([colour, alpha])
-    pan, speed = rng.uniform(-3, 3, 2) * (number % 2), rng.uniform(-6, 6, 2)
+    moved = width / 540
+    pan, speed = moved * rng.uniform(-3, 3, 2) * (number % 2), moved * rng.uniform(-6, 6, 2)
     spin, swing = rng.uniform(-1.5, 1.5), rng.uniform(0, 30)
     frames, cover = [], []
-    for t in range(FRAMES):
+    for t in np.arange(0, FRAMES, RATE / rate):
         left, top = (
             (a - b) / 2 + p * (t - 12)
             for a, b, p in zip(ground.shape[1::-1], SIZE, pan, strict=True)
@@ -70,7 +73,7 @@ def film(number: int, subject: Path, photo: Path) -> Film:
             k * (1 + 0.004 * (t - 12)),
         )
         turn[:, 2] += [
-            (width - wide) / 2 + speed[0] * (t - 12) + swing * np.sin(t / 4),
+            (width - wide) / 2 + speed[0] * (t - 12) + moved * swing * np.sin(t / 4),
             (height - tall) / 2 + speed[1] * (t - 12),
         ]
         own = cv2.warpAffine(both, turn, SIZE, flags=cv2.INTER_AREA if k < 1 else cv2.INTER_LINEAR)
@@ -179,7 +182,11 @@ def main() -> None:
     parser.add_argument("--photos", type=Path, required=True)
     parser.add_argument("--unseen", action="store_true", help="the part that nothing is chosen on")
     parser.add_argument("--strokes", type=int, default=20)
+    parser.add_argument(
+        "--stride", type=int, default=STRIDE, help="frames over which it is carried"
+    )
     given = parser.parse_args()
+    globals()["STRIDE"] = given.stride
     warnings.simplefilter("ignore")
     photos = sorted(given.photos.glob("*.png"))
     subjects = [

@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from bench import roto
-from bench.roto import F32, STRIDE, film, iou
+from bench.roto import F32, RATE, SIZE, STRIDE, film, iou
 from bench.subjects import rng_of
 from velvet_seam.core.roto.carry import between, carried
 from velvet_seam.core.roto.doubt import LOOK, apart, doubt, strayed
@@ -28,25 +28,25 @@ SCENES = (0, 50, 100)
 
 
 def judged(
-    number: int, subject: Path, photo: Path
+    number: int, subject: Path, photo: Path, rate: int, stride: int
 ) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:
     """Of one film, (doubt, overlap) of every second frame: carried from the first, and mixed of first and last."""
-    roto.FRAMES = FRAMES
-    of = film(number, subject, photo)
-    looks, truths = [seen(one) for one in of.frames], [of.truth(n) for n in range(FRAMES)]
-    last = FRAMES - 1
+    of = film(number, subject, photo, rate)
+    last = (len(of.frames) - 1) // stride * stride
+    looks = {n: seen(of.frames[n]) for n in range(0, last + 1, stride)}
+    truths = {n: of.truth(n) for n in looks}
     ahead: dict[int, F32] = {0: inside_of(truths[0])}
     back: dict[int, F32] = {last: inside_of(truths[last])}
     far, alone = 0.0, []
-    for n in range(STRIDE, FRAMES, STRIDE):
-        ahead[n] = carried(ahead[n - STRIDE], looks[n - STRIDE], looks[n])
-        far = strayed(ahead[n - STRIDE], looks[n - STRIDE], ahead[n], looks[n], far)
+    for n in range(stride, last + 1, stride):
+        ahead[n] = carried(ahead[n - stride], looks[n - stride], looks[n])
+        far = strayed(ahead[n - stride], looks[n - stride], ahead[n], looks[n], far)
         alone.append((doubt(ahead[n], far), iou(ahead[n] > 0, truths[n])))
-    for n in range(last - STRIDE, -1, -STRIDE):
-        back[n] = carried(back[n + STRIDE], looks[n + STRIDE], looks[n])
+    for n in range(last - stride, -1, -stride):
+        back[n] = carried(back[n + stride], looks[n + stride], looks[n])
     mixed = [
         (apart(ahead[n], back[n]), iou(between(ahead[n], back[n], n / last) > 0, truths[n]))
-        for n in range(STRIDE, last, STRIDE)
+        for n in range(stride, last, stride)
     ]
     return alone, mixed
 
@@ -66,20 +66,27 @@ def main() -> None:
     parser.add_argument("--cutouts", type=Path, required=True)
     parser.add_argument("--photos", type=Path, required=True)
     parser.add_argument("--unseen", action="store_true", help="the part that nothing is chosen on")
+    parser.add_argument("--rate", type=int, default=RATE, help="frames a second")
+    parser.add_argument(
+        "--stride", type=int, default=STRIDE, help="frames over which it is carried"
+    )
+    parser.add_argument("--size", type=int, nargs=2, default=SIZE, help="of a picture")
+    parser.add_argument("--scenes", type=int, default=len(SCENES))
     given = parser.parse_args()
+    roto.FRAMES, roto.SIZE = FRAMES, tuple(given.size)
     photos = sorted(given.photos.glob("*.png"))
     alone: list[tuple[float, float]] = []
     mixed: list[tuple[float, float]] = []
     for n, subject in enumerate(sorted(given.cutouts.glob("*.png"))):
         if (n % 3 == 2) != given.unseen:
             continue
-        for more in SCENES:
+        for more in SCENES[: given.scenes]:
             number = n + more
             photo = photos[int(rng_of(number).integers(len(photos)))]
-            one, two = judged(number, subject, photo)
+            one, two = judged(number, subject, photo, given.rate, given.stride)
             alone += one
             mixed += two
-        print(f"  {subject.stem:20} {told(alone[-len(one) * len(SCENES) :])}", flush=True)
+        print(f"  {subject.stem:20} {told(alone[-len(one) * given.scenes :])}", flush=True)
     print(f"carried from one painted frame: {told(alone)}")
     print(f"between two: {told(mixed)}")
 
