@@ -8,7 +8,6 @@ from collections.abc import Collection
 from concurrent.futures import Future
 from dataclasses import replace
 from functools import partial
-from math import floor
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -17,28 +16,20 @@ import cv2
 import numpy as np
 import simplejpeg
 
-from velvet_seam.core.analyse.mask_cut import cut_length
-from velvet_seam.core.analyse.scopes import SCOPES, levels, lost, marked
+from velvet_seam.core.analyse.scopes import SCOPES, lost, marked
 from velvet_seam.core.engine.cache import ByteCache
-from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.engine.engine import MEGABYTE, PREVIEW_SHORT_SIDE, Engine, frames_at_once
 from velvet_seam.core.engine.lying import Lying, Stray
-from velvet_seam.core.engine.nested import Nested
 from velvet_seam.core.engine.plan import Picture, Step, View
 from velvet_seam.core.engine.sheet import Sheet
-from velvet_seam.core.media.material import Material, Missing
 from velvet_seam.core.media.still import png_bytes
-from velvet_seam.core.picture.edge import Counts, counts
-from velvet_seam.core.picture.screen import ScreenReading, measure_area, measure_border
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.edits import ReorderLayer, SetValues, WearLook, apply, read_edit
+from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.layer import Layer
-from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import Written, put_together
 from velvet_seam.store.library import Library
 from velvet_seam.work.asks import (
-    LOUPE_SIDE,
     CutLength,
     Levels,
     Lines,
@@ -52,26 +43,19 @@ from velvet_seam.work.asks import (
     Painted,
     Request,
     Scope,
-    Seen,
     Still,
     Wall,
-    WallPictures,
 )
 from velvet_seam.work.lighting import light_of
 from velvet_seam.work.lining import FINE_SHORT_SIDE, lines_of
+from velvet_seam.work.louping import Louping
 from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg
+from velvet_seam.work.screen_reading import ScreenReader
+from velvet_seam.work.telling import cut_length_of, facts_of, levels_of
+from velvet_seam.work.tiling import look_tiles_of, wall_of
 
 FULL_QUALITY = 94
-
-
-CUT_SIDE = 180
-"""Shorter side at which masks are looked at for cutting a subject."""
-
-
-SEEN_AND_COVERED: tuple[View, View] = ("layer", "matte")
-LEVELS_SIDE = 180
-"""Shorter side at which levels are counted."""
 
 
 class Painter:
@@ -88,179 +72,44 @@ class Painter:
         self._ahead: dict[str, Future[bytes]] = {}
         self._shots: dict[str, Shot] = {}
         self._layers: dict[str, Layer] = {}
-        self._seen: dict[str, tuple[str, Picture]] = {}
+        self._loupe = Louping(self._engine, self._full)
+        self._screens = ScreenReader(self._engine, self._material, self._original)
 
     def answer(self, request: Request) -> Any:
+        shot = self._shot(request.document)
         match request:
             case Paint():
-                return self._paint(request)
+                return self._paint(shot, request)
             case Still():
-                return self._still(request)
+                return self._still(shot, request)
             case Measure():
-                return self._measure(request)
+                return self._screens.measured(shot, request)
             case Wall():
-                return self._wall(request)
+                return wall_of(self._engine, shot, request)
             case LookTiles():
-                return self._look_tiles(request)
+                return look_tiles_of(self._engine, shot, request)
             case Levels():
-                return self._levels(request)
+                return levels_of(self._engine, shot, request)
             case LineUp():
-                return self._line_up(request)
+                return self._line_up(shot, request)
             case MatchLight():
-                shot = self._shot(request.document)
                 return light_of(self._engine, shot, request, PREVIEW_SHORT_SIDE)
             case MatteFacts():
-                return self._facts(request)
+                return facts_of(self._engine, shot, request)
             case CutLength():
-                return self._cut_length(request)
+                return cut_length_of(self._engine, shot, request)
             case Loupe():
-                return self._loupe(request)
+                return self._loupe.seen(shot, request)
 
-    def _still(self, ask: Still) -> bytes:
-        plan = self._full.plan(self._shot(ask.document), ask.frame)
+    def _still(self, shot: Shot, ask: Still) -> bytes:
+        plan = self._full.plan(shot, ask.frame)
         return png_bytes(self._full.picture(plan, passing=True))
 
-    def _wall(self, ask: Wall) -> WallPictures:
-        shot = self._shot(ask.document)
-        at = shot.layers.index(shot.layer(ask.layer))
-        above = self._hidden_by_what_lies_above(shot, ask)
-        if above:
-            shot = shot.model_copy(update={"layers": shot.layers[: at + 1]})
-        orders = [shot]
-        if at > 0:
-            orders.append(apply(shot, ReorderLayer(layer=ask.layer, index=at - 1)))
-        rows = []
-        for blend in ask.blends:
-            values = {"seam.blend": blend}
-            tiles = [
-                self._engine.picture(
-                    self._engine.plan(
-                        apply(order, SetValues(target=ask.layer, values=values)), ask.frame,
-                        short_side=ask.short_side,
-                    )
-                )
-                for order in orders
-            ]  # fmt: skip
-            rows.append(np.concatenate(tiles if at > 0 else tiles * 2, axis=1))
-        return WallPictures(jpeg(np.concatenate(rows), 86), above)
-
-    def _look_tiles(self, ask: LookTiles) -> bytes:
-        shot = self._shot(ask.document)
-        tiles = []
-        for text in ask.looks:
-            look = Look.model_validate_json(text)
-            worn = apply(shot, WearLook(layers=(ask.layer,), look=look, new_id="w-tile"))
-            plan = self._engine.plan(worn, ask.frame, short_side=ask.short_side, quick=ask.layer)
-            tiles.append(self._engine.picture(plan, trying=True))
-        return jpeg(np.concatenate(tiles, axis=1), 82)
-
-    def _levels(self, ask: Levels) -> list[list[float]]:
-        shot = self._shot(ask.document)
-        layer = shot.layer(ask.layer)
-        ids = [one.id for one in layer.look.parts]
-        before = layer.look.parts[: ids.index(ask.part)] if ask.part in ids else ()
-        shot = apply(shot, WearLook(layers=(ask.layer,), look=Look(parts=before), new_id="w-bare"))
-        if layer.source.adjusts:
-            at = shot.layers.index(shot.layer(ask.layer))
-            shot = shot.model_copy(update={"layers": shot.layers[: at + 1]})
-            return levels(
-                self._engine.picture(
-                    self._engine.plan(shot, ask.frame, short_side=LEVELS_SIDE), trying=True
-                )
-            )
-        seen = [
-            self._engine.picture(
-                self._engine.plan(
-                    shot, ask.frame, short_side=LEVELS_SIDE, view=view, chosen=ask.layer
-                ),
-                trying=True,
-            ).copy()
-            for view in SEEN_AND_COVERED
-        ]
-        return levels(seen[0], seen[1][..., 1])
-
-    def _line_up(self, ask: LineUp) -> Lines:
-        shot = self._shot(ask.document)
+    def _line_up(self, shot: Shot, ask: LineUp) -> Lines:
         if ask.fine:
             side = min(shot.canvas.width, shot.canvas.height, FINE_SHORT_SIDE)
             return lines_of(self._full, shot, ask, side)
         return lines_of(self._engine, shot, ask, PREVIEW_SHORT_SIDE)
-
-    def _hidden_by_what_lies_above(self, shot: Shot, ask: Wall) -> bool:
-        """Whether a layer makes no difference on a frame where it would without those above it."""
-        at = shot.layers.index(shot.layer(ask.layer))
-        if at == len(shot.layers) - 1:
-            return False
-
-        def differs(layers: tuple[Layer, ...]) -> bool:
-            there = shot.model_copy(update={"layers": layers})
-            gone = apply(there, SetValues(target=ask.layer, values={"hidden": True}))
-            one, other = (
-                self._engine.picture(
-                    self._engine.plan(each, ask.frame, short_side=ask.short_side)
-                ).copy()
-                for each in (there, gone)
-            )
-            return not np.array_equal(one, other)
-
-        return not differs(shot.layers) and differs(shot.layers[: at + 1])
-
-    def _facts(self, ask: MatteFacts) -> Counts:
-        """Areas in square canvas pixels."""
-        shot = self._shot(ask.document)
-        plan = self._engine.plan(
-            shot, ask.frame, short_side=PREVIEW_SHORT_SIDE, view="matte", chosen=ask.layer
-        )
-        grey = self._engine.picture(plan)[..., 1]
-        k = shot.canvas.width * shot.canvas.height / grey.size
-        found = counts(np.ascontiguousarray(grey))
-        return Counts(
-            [round(a * k) for a in found.parts], [round(a * k) for a in found.holes], found.covered
-        )
-
-    def _cut_length(self, ask: CutLength) -> float:
-        shot = self._shot(ask.document)
-        masks = shot.layer(ask.layer).seam.masks
-        off = {f"seam.masks.{mask.id}.on": False for mask in masks if mask.use != "keep"}
-        bare = apply(shot, SetValues(target=ask.layer, values=off))
-        before, after = (
-            self._engine.picture(
-                self._engine.plan(
-                    each, ask.frame, short_side=CUT_SIDE, view="matte", chosen=ask.layer
-                )
-            )[..., 1].copy()
-            for each in (bare, shot)
-        )
-        return cut_length(before, after)
-
-    def _loupe(self, ask: Loupe) -> Seen:
-        shot = self._shot(ask.document)
-        seen = self._looked_at(shot, ask, ask.view)
-        height, width = seen.shape[:2]
-        j = floor(ask.x / shot.canvas.width * width) - LOUPE_SIDE // 2
-        i = floor(ask.y / shot.canvas.height * height) - LOUPE_SIDE // 2
-        places = [(i + v, j + u) for v in range(LOUPE_SIDE) for u in range(LOUPE_SIDE)]
-        inside = [0 <= y < height and 0 <= x < width for y, x in places]
-        both = list(zip(places, inside, strict=True))
-        colours = ["#" + bytes(seen[at][:3]).hex() if known else "" for at, known in both]
-        if ask.layer is None:
-            return Seen(colours, None)
-        middle, before = (i + LOUPE_SIDE // 2, j + LOUPE_SIDE // 2), ""
-        if shot.layer(ask.layer).look.parts and inside[len(inside) // 2]:
-            bare = apply(shot, SetValues(target=ask.layer, values={"look.on": False}))
-            before = "#" + bytes(self._looked_at(bare, ask, ask.view, "bare")[middle][:3]).hex()
-        grey = self._looked_at(shot, ask, "matte")
-        coverage = [round(int(grey[at][0]) / 2.55, 1) if known else 0.0 for at, known in both]
-        return Seen(colours, coverage, before)
-
-    def _looked_at(self, shot: Shot, ask: Loupe, view: View, of: str = "") -> Picture:
-        """A finished picture; the last ones are held, for the hand moves over one and the same."""
-        engine, side = (self._full, None) if ask.full else (self._engine, PREVIEW_SHORT_SIDE)
-        step = engine.plan(shot, ask.frame, short_side=side, view=view, chosen=ask.layer)
-        held = self._seen.get(of + view)
-        if held is None or held[0] != step.key:
-            held = self._seen[of + view] = (step.key, engine.picture(step))
-        return held[1]
 
     def _shot(self, document: Written) -> Shot:
         """The shot of a document, whose pieces have no text where they have been sent before."""
@@ -281,8 +130,7 @@ class Painter:
         for digest in digests:
             self._layers.pop(digest, None)
 
-    def _paint(self, ask: Paint) -> bytes | Painted:
-        shot = self._shot(ask.document)
+    def _paint(self, shot: Shot, ask: Paint) -> bytes | Painted:
         if ask.trial:
             shot = apply(shot, read_edit(json.loads(ask.trial)))
         ask = replace(ask, frame=min(ask.frame, shot.length - 1))
@@ -375,60 +223,6 @@ class Painter:
                 jobs[key] = self._ahead.get(key) or self._engine.begin(step, encode)
         self._ahead = jobs
         return jobs[first].result() if first in jobs else self._encoded.get(first) or b""
-
-    def _measure(self, ask: Measure) -> ScreenReading:
-        shot = self._shot(ask.document)
-        layer = shot.layer(ask.layer)
-        if layer.source.shows is None:
-            raise Problem("What is not filmed has no screen to key.")
-        material = self._material(layer.source.shows)
-        frames = self._source_frames(shot, layer, material, ask)
-        pictures = [self._read(material, number) for number in frames]
-        if ask.area is None:
-            reading = measure_border(pictures)
-            if reading.found or isinstance(material, Nested):
-                return reading
-            return self._looked_closer(layer.source.shows, frames, reading)
-        left, top, right, bottom = ask.area
-        corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]])
-        lies = Lying(shot, self._material)
-        at = min(max(ask.frame, layer.span.first), layer.span.last)
-        whole, moved = lies.matrix(layer, at), lies.moved(layer, at)
-        there = corners @ np.linalg.inv(whole if moved is None else moved @ whole).T
-        there /= there[:, 2:]
-        height, width = pictures[0].shape[:2]
-        per = (width / material.width, height / material.height)
-        return measure_area(pictures[0], there[:, :2] * per)
-
-    def _read(self, material: Material | Missing | Nested, number: int) -> Picture:
-        if isinstance(material, Nested):
-            plan = self._engine.plan(material.shot, number, short_side=PREVIEW_SHORT_SIDE)
-            return self._engine.picture(plan)
-        return material.read(number)
-
-    def _looked_closer(
-        self, footage: str, frames: list[int], reading: ScreenReading
-    ) -> ScreenReading:  # fmt: skip
-        """What tells a screen from a wall was measured on pictures as they come; a proxy has softer edges, so that
-        what is doubted there is looked at in the original, which takes longer."""
-        try:
-            original = self._original(footage)
-        except Problem:  # its file is missing
-            return reading
-        return measure_border([self._read(original, number) for number in frames[::2]])
-
-    def _source_frames(
-        self, shot: Shot, layer: Layer, material: Material | Missing | Nested, ask: Measure
-    ) -> list[int]:
-        """The frame under the playhead for an area; five over the layer's span for the border."""
-        span = layer.span
-        if ask.area is not None:
-            frames = [min(max(ask.frame, span.first), span.last)]
-        else:
-            frames = [span.first + (span.length - 1) * k // 4 for k in range(5)]
-        return sorted(
-            {frame_shown(material, layer.time, f - span.first, shot.rate) for f in frames}
-        )
 
 
 def serve(root: str, pipe: Connection) -> None:

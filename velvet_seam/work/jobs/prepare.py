@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -58,11 +58,17 @@ def prepare(
         last = 0.0
         look = Look(probe.width, probe.height, probe.frames)
 
+        # a frame is looked at while the next is read and written: each takes about as long as the other
+        looking: list[Future[None]] = []
+
+        def looked() -> None:
+            while looking:
+                looking.pop().result()
+
         def each(number: int, rgba: NDArray[np.uint8]) -> None:
-            nonlocal last, looked
-            # a frame is looked at while the next is read and written: each takes about as long as the other
-            looked.result()
-            looked = beside.submit(look.add, rgba)
+            nonlocal last
+            looked()
+            looking.append(beside.submit(look.add, rgba))
             if number in wanted:
                 kept[number] = rgba.copy()
             if progress and time.monotonic() - last > 0.2:
@@ -70,9 +76,8 @@ def prepare(
                 progress(number + 1, probe.frames)
 
         with ThreadPoolExecutor(1, "look") as beside:
-            looked = beside.submit(lambda: None)
             write_proxy(item.path, probe, folder.proxy(item.id), each=each)
-            looked.result()
+            looked()
         _write_strip(folder.strip(item.id), [kept[n] for n in sorted(kept)])
         sound = library.sound_of(item.id)
         write_whole(folder.first_look(item.id), look.result(sound).model_dump_json().encode())
