@@ -15,8 +15,14 @@ from xdist.remote import Producer
 from xdist.scheduler import LoadScopeScheduling
 from xdist.workermanage import WorkerController
 
-LATE = ("test_accessible", "test_masks_page", "test_own_clips", "test_marks", "test_seam_page")
+LATE = (
+    "test_accessible", "test_masks_page", "test_own_clips", "test_marks", "test_seam_page", "test_lineup_page",
+    "test_generated_page", "test_nesting_page",
+)  # fmt: skip
 """Files of browser tests that may run beside another browser."""
+
+FILLED = "tests/core/test_demo_shots.py"
+"""Waits for the demo, which the browser's worker fills before all else: other tests go before it."""
 
 
 class OneBrowser(LoadScopeScheduling):
@@ -30,8 +36,9 @@ class OneBrowser(LoadScopeScheduling):
         return f"late {file}" if file.endswith(tuple(f"{name}.py" for name in LATE)) else "browser"
 
     def _assign_work_unit(self, node: WorkerController) -> None:
-        for scope in [one for one in self.workqueue if one.startswith("late ")]:
-            self.workqueue.move_to_end(scope)
+        for begin in (FILLED, "late "):
+            for scope in [one for one in self.workqueue if one.startswith(begin)]:
+                self.workqueue.move_to_end(scope)
         super()._assign_work_unit(node)
 
 
