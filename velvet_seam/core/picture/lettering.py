@@ -185,7 +185,10 @@ def lettered(
     return made
 
 
-def laid(text: str, setting: Setting, size: tuple[int, int]) -> list[tuple[float, float, Line]]:
+@lru_cache(maxsize=32)
+def laid(
+    text: str, setting: Setting, size: tuple[int, int]
+) -> tuple[tuple[float, float, Line], ...]:
     """Every line with the left end of its base line."""
     lines = lines_of(text, setting)
     file, parts = FAMILIES[setting.family]
@@ -195,43 +198,41 @@ def laid(text: str, setting: Setting, size: tuple[int, int]) -> list[tuple[float
     box = setting.box or max((line.width for line in lines), default=0.0)
     top = size[1] / 2 - (step * (len(lines) - 1) + up + down) / 2 + up
     left = size[0] / 2 - box / 2
-    return [
+    return tuple(
         (left + (box - line.width) * (setting.align + 1) / 2, top + step * n, line)
         for n, line in enumerate(lines)
-    ]
+    )
 
 
 def shown(
-    text: str, setting: Setting, size: tuple[int, int], by: str, part: float, soft: float
-) -> NDArray[np.float32]:
-    """How much of each pixel's sign is revealed, 0 to 1, over the picture: (h, w) float32.
+    text: str, setting: Setting, size: tuple[int, int], reveal: tuple[str, float, float],
+    box: tuple[int, int, int, int],
+) -> NDArray[np.float32]:  # fmt: skip
+    """How much of each pixel's sign is revealed, 0 to 1, over a part of the picture: (height, width) float32.
 
     Args:
-        by: ``letters``, ``words`` or ``lines``.
-        part: how much of the text is revealed, 0 to 1.
-        soft: over how many of them the reveal is spread.
+        reveal: by ``letters``, ``words`` or ``lines``; how much of the text is revealed, 0 to 1; over how many of them
+            the reveal is spread.
+        box: left, top, width, height of the part, pixels.
     """
-    out = np.zeros((size[1], size[0]), np.float32)
+    by, part, soft = reveal
+    left, above, width, height = box
+    out = np.zeros((height, width), np.float32)
     lines = laid(text, setting, size)
     numbers, count = _numbers([line.text for _, _, line in lines], by)
     reach = part * (count + soft)
     step = setting.leading * setting.size
     for (x, y, line), own in zip(lines, numbers, strict=True):
-        top, bottom = int(max(0, y - 0.95 * step)), int(min(size[1], np.ceil(y + 0.42 * step)))
+        top, bottom = int(y - 0.95 * step) - above, int(np.ceil(y + 0.42 * step)) - above
         for n in range(len(line.text)):
             level = min(max((reach - own[n]) / max(soft, 1e-3), 0.0), 1.0)
-            first = int(max(0, np.floor(x + line.places[n] - (setting.size if n == 0 else 0))))
-            last = int(
-                min(
-                    size[0],
-                    np.ceil(
-                        x + line.places[n + 1] + (setting.size if n + 1 == len(line.text) else 0)
-                    ),
-                )
-            )
-            if first < last and top < bottom and level > 0:
-                piece = out[top:bottom, first:last]
-                np.maximum(piece, np.float32(level), out=piece)
+            # the first and the last sign reach beyond their own width
+            before = setting.size if n == 0 else 0
+            after = setting.size if n + 1 == len(line.text) else 0
+            first = int(np.floor(x + line.places[n] - before)) - left
+            last = int(np.ceil(x + line.places[n + 1] + after)) - left
+            piece = out[max(0, top) : max(0, bottom), max(0, first) : max(0, last)]
+            np.maximum(piece, np.float32(level), out=piece)
     return out
 
 

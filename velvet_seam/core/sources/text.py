@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, ClassVar, Literal
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from velvet_seam.core.picture.lettering import LARGEST, Setting, lettered, shown
@@ -90,22 +92,24 @@ def _set(
 ) -> Picture:  # fmt: skip
     fill = lettered(text, setting, size)
     around = lettered(text, setting, size, outline) if outline > 0 else fill
-    rows, columns = (np.flatnonzero(around.any(axis=n)) for n in (1, 0))
     out = np.zeros((size[1], size[0], 4), np.uint8)
-    if not len(rows):
+    left, top, width, height = cv2.boundingRect(around)
+    if not width:
         return out
-    box = slice(rows[0], rows[-1] + 1), slice(columns[0], columns[-1] + 1)
+    box = slice(top, top + height), slice(left, left + width)
     inner, outer = fill[box], around[box]
     by, part, soft = reveal
     if part < 1:
-        level = shown(text, setting, size, by, part, soft)[box]
-        inner, outer = (np.rint(one * level).astype(np.uint8) for one in (inner, outer))
-    alpha = np.maximum(inner, outer)
-    rest = alpha - inner
-    for c in range(3):
-        own, rim = (
-            np.rint(np.arange(256) * colour[c] / 255).astype(np.uint8) for colour in colours
-        )
-        out[(*box, c)] = own[inner] + rim[rest] if outline > 0 else own[inner]
-    out[(*box, 3)] = alpha
+        level = shown(text, setting, size, (by, part, soft), (left, top, width, height))
+        inner = cv2.multiply(inner, level, dtype=cv2.CV_8U)
+        outer = cv2.multiply(outer, level, dtype=cv2.CV_8U) if outline > 0 else inner
+    made = _coloured(inner, colours[0])
+    if outline > 0:
+        made += _coloured(cv2.max(inner, outer) - inner, colours[1])
+    out[box] = made
     return out
+
+
+def _coloured(coverage: NDArray[np.uint8], colour: tuple[int, int, int]) -> Picture:
+    tables = np.rint(np.array([[*colour]]).T * np.arange(256) / 255).astype(np.uint8)
+    return np.asarray(cv2.merge([*(cv2.LUT(coverage, one) for one in tables), coverage]), np.uint8)
