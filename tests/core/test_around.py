@@ -105,6 +105,22 @@ def test_a_border_lies_where_it_is_said(place: str, inner: int, outer: int):
     assert (row[outer + 1 :] == BACK).all()
 
 
+def test_a_side_is_measured_as_it_is_with_the_other():
+    """A border outside asks for one side alone, which takes half the time."""
+    rng = np.random.default_rng(3)
+    for n in range(12):
+        y, x = np.mgrid[:50, :70]
+        plane = np.clip(rng.uniform(2, 25) - np.hypot(x - 35, y - 25), 0, 1)
+        plane = rng.uniform(0, 1, plane.shape) if n % 4 == 0 else plane
+        both = distance(np.rint(255 * plane).astype(np.uint8))
+        for side in (both > 0, both < 0):
+            named = "outside" if both[side][0] > 0 else "inside"
+            asked = {"outside": named == "outside", "inside": named == "inside"}
+            alone = distance(np.rint(255 * plane).astype(np.uint8), **asked)
+            np.testing.assert_array_equal(alone[side], both[side])
+            assert (np.abs(alone[~side]) == 1e4).all()
+
+
 def test_a_shadow_is_the_shape_shifted_and_blurred():
     hard = {"shadow": {"on": True, "x": 8, "y": 5, "blur": 0, "opacity": 100, "colour": "#000000"}}
     made = seen(shot(card(around=hard)))
@@ -278,6 +294,15 @@ def test_dashes_go_round_a_corner_and_run_along_the_edge():
     full = ring(dash=10, gap=10, run=4 * (40 + 40))
     assert np.isfinite(full).all()
     assert ring(dash=1999, gap=1).max() == 1  # one dash, longer than the edge
+
+
+@pytest.mark.filterwarnings("error")
+def test_a_single_pixel_has_dashes_too():
+    plane = np.zeros((9, 9), np.uint8)
+    plane[4, 4] = 255
+    made = dashes(plane, np.ones(plane.shape, bool), 6, 4, 0)
+    assert np.isfinite(made).all()
+    assert made[4, 4] == 1
 
 
 def test_dashes_go_round_letters_and_holes():

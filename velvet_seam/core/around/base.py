@@ -59,16 +59,17 @@ def _numbers(kind: type[AroundBase]) -> tuple[str, ...]:
 
 def coverage(patch: Patch, around: int) -> Plane:
     """The coverage of a patch, with so many clear pixels around it."""
-    alpha = patch.pixels[..., 3]
-    return np.pad(alpha, around) if around else np.ascontiguousarray(alpha)
+    alpha = cv2.extractChannel(patch.pixels, 3)
+    wide = cv2.copyMakeBorder(alpha, around, around, around, around, cv2.BORDER_CONSTANT, value=0)
+    return np.asarray(wide, np.uint8)
 
 
 def painted(left: int, top: int, plane: Plane, rgb: tuple[int, int, int]) -> Patch:
     """A plane of coverage in one colour, as a patch."""
     levels = np.arange(256)
     tables = [np.rint(levels * c / 255).astype(np.uint8) for c in rgb]
-    pixels = np.dstack([*(cv2.LUT(plane, table) for table in tables), plane])
-    return Patch(left, top, np.ascontiguousarray(pixels))
+    pixels = cv2.merge([*(cv2.LUT(plane, table) for table in tables), plane])
+    return Patch(left, top, np.asarray(pixels, np.uint8))
 
 
 def fainter(plane: Plane, part: float) -> Plane:

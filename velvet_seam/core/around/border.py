@@ -64,9 +64,11 @@ class Border(AroundBase):
         return {"outside": 1.0, "centred": 0.5, "inside": 0.0}[self.place] * at(self.width) + 2
 
 
-def distance(plane: Plane, reach: float = 1e4) -> NDArray[np.float32]:
+def distance(
+    plane: Plane, reach: float = 1e4, outside: bool = True, inside: bool = True
+) -> NDArray[np.float32]:
     """How far each pixel's middle lies from the line where coverage is half: above 0 outside, below it inside. Where
-    that is more than ``reach`` it is only known to be more.
+    that is more than ``reach``, or on a side that is not asked for, it is only known to be more.
 
     The Euclidean distance to the nearest pixel on the other side (P. Felzenszwalb and D. Huttenlocher, 2012), moved
     by how much that pixel is covered: true to about a quarter of a pixel.
@@ -74,12 +76,14 @@ def distance(plane: Plane, reach: float = 1e4) -> NDArray[np.float32]:
     >>> distance(np.array([[255, 255, 255, 0, 0]], np.uint8))[0].round(2).tolist()
     [-2.5, -1.5, -0.5, 0.5, 1.5]
     """
-    inside = plane >= 128
-    if inside.all() or not inside.any():
-        return np.full(plane.shape, -1e4 if inside.any() else 1e4, np.float32)
-    out = np.where(inside, np.float32(-1e4), np.float32(1e4))
+    own_side = plane >= 128
+    if own_side.all() or not own_side.any():
+        return np.full(plane.shape, -1e4 if own_side.any() else 1e4, np.float32)
+    out = np.where(own_side, np.float32(-1e4), np.float32(1e4))
     cross = np.array([[0, 1, 0], [1, 1, 1], [0, 1, 0]], np.uint8)
-    for these, sign in ((~inside, 1.0), (inside, -1.0)):
+    for asked, these, sign in ((outside, ~own_side, 1.0), (inside, own_side, -1.0)):
+        if not asked:
+            continue
         own = these.astype(np.uint8)
         about, labels = cv2.distanceTransformWithLabels(
             own, cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL
@@ -105,7 +109,7 @@ def _bordered(
         return None
     beyond = int(np.ceil({"outside": width, "centred": width / 2, "inside": 0}[place])) + 2
     plane = coverage(patch, beyond)
-    far = distance(plane, width + 2)
+    far = distance(plane, width + 2, place != "inside", place != "outside")
     end = {"outside": width, "centred": width / 2, "inside": 1e4}[place]
     line = np.clip(end + 0.5 - far, 0, 1)
     if place == "centred":

@@ -76,5 +76,6 @@ def _along(line: NDArray[np.float64], period: float) -> NDArray[np.float64]:
     along = np.concatenate([[0.0], np.cumsum(steps)[:-1]])
     way = np.roll(smooth, -1, axis=0) - np.roll(smooth, 1, axis=0)
     way /= np.maximum(np.hypot(*way.T), 1e-6)[:, None]
-    fits = total / max(1, round(total / period))
+    # round a single pixel there is no way: it is covered
+    fits = total / max(1, round(total / period)) if total > 0 else period
     return np.column_stack([smooth, way, along, np.full(count, fits)])

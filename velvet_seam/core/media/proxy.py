@@ -18,6 +18,7 @@ from velvet_seam.core.media.clip import ClipReader, open_clip
 from velvet_seam.core.media.probe import Probe, probe
 from velvet_seam.core.media.size import proxy_size
 from velvet_seam.core.media.writer import ClipWriter, post
+from velvet_seam.core.picture.premultiply import covered
 
 _RATE = Fraction(25)  # only counts frames; the original's times decide when each is shown
 
@@ -75,5 +76,4 @@ class ProxyReader:
         half = rgba.shape[0] // 2
         joined = rgba[:half].copy()
         joined[..., 3] = rgba[half:, :, 1]
-        np.minimum(joined[..., :3], joined[..., 3:], out=joined[..., :3])
-        return joined
+        return covered(joined)

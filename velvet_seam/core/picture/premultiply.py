@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,3 +21,13 @@ def premultiply(rgba: NDArray[np.uint8]) -> NDArray[np.uint8]:
         scaled = rgba[..., channel].astype(np.uint16) * alpha + 127
         out[..., channel] = scaled // 255
     return out
+
+
+def covered(rgba: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Premultiplied (height, width, 4) uint8 RGBA with no colour above its coverage, which resizing may leave.
+
+    >>> covered(np.array([[[130, 50, 0, 128]]], np.uint8)).tolist()
+    [[[128, 50, 0, 128]]]
+    """
+    alpha = cv2.extractChannel(rgba, 3)
+    return np.asarray(cv2.min(rgba, cv2.merge([alpha] * 4)), np.uint8)

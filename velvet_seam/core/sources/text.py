@@ -101,13 +101,17 @@ def _set(
     by, part, soft = reveal
     if part < 1:
         level = shown(text, setting, size, (by, part, soft), (left, top, width, height))
-        inner = cv2.multiply(inner, level, dtype=cv2.CV_8U)
-        outer = cv2.multiply(outer, level, dtype=cv2.CV_8U) if outline > 0 else inner
+        inner = _part(inner, level)
+        outer = _part(outer, level) if outline > 0 else inner
     made = _coloured(inner, colours[0])
     if outline > 0:
-        made += _coloured(cv2.max(inner, outer) - inner, colours[1])
+        made += _coloured(np.maximum(inner, outer) - inner, colours[1])
     out[box] = made
     return out
+
+
+def _part(coverage: NDArray[np.uint8], level: NDArray[np.float32]) -> NDArray[np.uint8]:
+    return np.asarray(cv2.multiply(coverage, level, dtype=cv2.CV_8U), np.uint8)
 
 
 def _coloured(coverage: NDArray[np.uint8], colour: tuple[int, int, int]) -> Picture:
