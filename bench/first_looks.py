@@ -149,7 +149,7 @@ def clips() -> Iterator[tuple[str, Truth, Draw]]:
     yield (
         "a hand that zooms",
         Truth("moves"),
-        lambda n: view(b, *(shaky[n] / 2), 0, 1.2 - 0.004 * n),
+        lambda n: view(b, *(shaky[n] / 2), turn=0, zoom=1.2 - 0.004 * n),
     )
     yield (
         "the camera turns about its axis",

@@ -236,7 +236,9 @@ def generated(say: Say) -> None:
 def _frames(layer: Layer, shot: Shot, side: int | None) -> Callable[[], object]:
     """One frame of a source after the other."""
     sheet, frames = Sheet.of(shot, side), iter(range(3, 400))
-    return lambda: layer.source.picture(Showing(layer, next(frames), shot.rate, sheet, _none)).run()
+    return lambda: layer.source.picture(
+        Showing(layer, next(frames), shot.rate, sheet, _none, _none)
+    ).run()
 
 
 def _none(identity: str) -> Any:
