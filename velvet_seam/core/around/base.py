@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.filled import filled
 from velvet_seam.core.picture.placement import Patch
 from velvet_seam.core.timing.at import At
 from velvet_seam.core.timing.bounds import bounds_of
@@ -66,10 +67,7 @@ def coverage(patch: Patch, around: int) -> Plane:
 
 def painted(left: int, top: int, plane: Plane, rgb: tuple[int, int, int]) -> Patch:
     """A plane of coverage in one colour, as a patch."""
-    levels = np.arange(256)
-    tables = [np.rint(levels * c / 255).astype(np.uint8) for c in rgb]
-    pixels = cv2.merge([*(cv2.LUT(plane, table) for table in tables), plane])
-    return Patch(left, top, np.asarray(pixels, np.uint8))
+    return Patch(left, top, filled(plane, rgb))
 
 
 def fainter(plane: Plane, part: float) -> Plane:

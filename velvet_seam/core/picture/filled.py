@@ -19,9 +19,8 @@ def filled(alpha: NDArray[np.uint8], rgb: tuple[int, int, int]) -> NDArray[np.ui
     >>> filled(np.array([[0, 128, 255]], np.uint8), (255, 100, 0)).tolist()
     [[[0, 0, 0, 0], [128, 50, 0, 128], [255, 100, 0, 255]]]
     """
-    levels = np.arange(256)[:, None] * np.array([*rgb, 255])
-    table = ((levels + 127) // 255).astype(np.uint8)
-    return np.asarray(cv2.LUT(cv2.merge([alpha] * 4), table[None]), np.uint8)
+    tables = ((np.arange(256) * np.array([rgb]).T + 127) // 255).astype(np.uint8)
+    return np.asarray(cv2.merge([*(cv2.LUT(alpha, one) for one in tables), alpha]), np.uint8)
 
 
 def filling(rgb: tuple[int, int, int], power: float = 1.0) -> NDArray[np.uint32]:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from velvet_seam.core.picture.filled import filled
 from velvet_seam.core.picture.lettering import LARGEST, Setting, lettered, shown
 from velvet_seam.core.sources.base import Asked
 from velvet_seam.core.sources.generated import GeneratedBase
@@ -103,17 +104,12 @@ def _set(
         level = shown(text, setting, size, (by, part, soft), (left, top, width, height))
         inner = _part(inner, level)
         outer = _part(outer, level) if outline > 0 else inner
-    made = _coloured(inner, colours[0])
+    made = filled(inner, colours[0])
     if outline > 0:
-        made += _coloured(np.maximum(inner, outer) - inner, colours[1])
+        made += filled(np.maximum(inner, outer) - inner, colours[1])
     out[box] = made
     return out
 
 
 def _part(coverage: NDArray[np.uint8], level: NDArray[np.float32]) -> NDArray[np.uint8]:
     return np.asarray(cv2.multiply(coverage, level, dtype=cv2.CV_8U), np.uint8)
-
-
-def _coloured(coverage: NDArray[np.uint8], colour: tuple[int, int, int]) -> Picture:
-    tables = np.rint(np.array([[*colour]]).T * np.arange(256) / 255).astype(np.uint8)
-    return np.asarray(cv2.merge([*(cv2.LUT(coverage, one) for one in tables), coverage]), np.uint8)
