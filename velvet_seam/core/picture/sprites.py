@@ -65,9 +65,10 @@ def _touched(shape, dy, radius, c, s, long, reach):
 
 
 @nb.njit(error_model="numpy")
-def _row(row, first, last, shape, x, dy, radius, c, s, long, strength, colour):
+def _row(row, first, last, shape, sprite, colour):
     """A sprite over some pixels of a row; a pixel is one uint32, red lowest, so that the loop runs in vectors. What it
     does not cover stays as it is."""
+    x, dy, radius, c, s, long, strength = sprite
     one, half, full, byte = np.float32(1), np.float32(0.5), np.float32(255), np.uint32(255)
     red, green, blue = colour[0], colour[1], colour[2]
     begin = np.uint64(first)
@@ -103,67 +104,16 @@ def _draw(pixels, x, y, radius, turn, long, strength, colours, shape):
             last = min(int(np.ceil(x[n] + high)) + 1, width)
             if first >= last:
                 continue
+            sprite = (x[n], dy, radius[n], c, s, long[n], strength[n])
             # each shape has a loop of its own, in which nothing is asked for every pixel
             if shape == DOT:
-                _row(
-                    pixels[j],
-                    first,
-                    last,
-                    DOT,
-                    x[n],
-                    dy,
-                    radius[n],
-                    c,
-                    s,
-                    long[n],
-                    strength[n],
-                    colours[n],
-                )
+                _row(pixels[j], first, last, DOT, sprite, colours[n])
             elif shape == RING:
-                _row(
-                    pixels[j],
-                    first,
-                    last,
-                    RING,
-                    x[n],
-                    dy,
-                    radius[n],
-                    c,
-                    s,
-                    long[n],
-                    strength[n],
-                    colours[n],
-                )
+                _row(pixels[j], first, last, RING, sprite, colours[n])
             elif shape == SLIP:
-                _row(
-                    pixels[j],
-                    first,
-                    last,
-                    SLIP,
-                    x[n],
-                    dy,
-                    radius[n],
-                    c,
-                    s,
-                    long[n],
-                    strength[n],
-                    colours[n],
-                )
+                _row(pixels[j], first, last, SLIP, sprite, colours[n])
             else:
-                _row(
-                    pixels[j],
-                    first,
-                    last,
-                    STREAK,
-                    x[n],
-                    dy,
-                    radius[n],
-                    c,
-                    s,
-                    long[n],
-                    strength[n],
-                    colours[n],
-                )
+                _row(pixels[j], first, last, STREAK, sprite, colours[n])
 
 
 def drawn(
