@@ -184,6 +184,7 @@ def test_a_clean_plate_is_made_of_a_take_and_given_to_a_difference_key(client: T
     told = ended(client, shot, "plate")
     assert told["state"] == "done"
     assert "tripod.mp4, clean plate is in your footage" in told["sentence"]
+    assert "camera" not in told["sentence"]
     plate = document(client, shot)["layers"][0]["seam"]["matte"][0]["plate"]
     assert plate["kind"] == "footage"
     item = client.app.state.context.library.footage.get(plate["footage"])
@@ -208,3 +209,24 @@ def test_a_clean_plate_is_made_of_a_take_and_given_to_a_difference_key(client: T
     refused = client.post(f"/shots/{shot}/plate", json={"layer": other})
     assert refused.status_code == 422
     assert "no clip" in refused.json()["problem"]
+
+
+def test_a_plate_of_a_take_from_a_hand_says_that_it_fits_no_frame(client: TestClient):
+    answer = client.post(
+        "/shots", data={"canvas": "free", "width": "360", "height": "640"}, follow_redirects=False
+    )
+    shot = answer.headers["location"].rsplit("/", 1)[1]
+    clip = send(client, shaky(), "hand.mp4").json()["id"]
+    footage = client.app.state.context.library.footage
+    for _ in range(3000):  # what was found of its camera comes with its proxy
+        if footage.first_look(clip):
+            break
+        time.sleep(0.1)
+    client.post(f"/shots/{shot}/layers", json={"footage": clip})
+    layer = document(client, shot)["layers"][0]["id"]
+    assert client.post(f"/shots/{shot}/plate", json={"layer": layer}).status_code == 200
+    told = ended(client, shot, "plate")
+    far = int(re.findall(r"The camera goes (\d+) px in this clip", told["sentence"])[0])
+    assert 4 < far < 60
+    panel = client.get(f"/shots/{shot}/parts", params={"chosen": f"lineup:{layer}"}).text
+    assert f"The camera goes {far} px in this clip: no one plate fits all of its frames." in panel

@@ -12,12 +12,14 @@ from velvet_seam.web.context import Context
 
 @dataclass(frozen=True)
 class PlateFacts:
-    """``share``: how much of it is unsure, 0 to 1; ``doubt``: whether there is a picture of where."""
+    """``share``: how much of it is unsure, 0 to 1; ``doubt``: whether there is a picture of where; ``moves``: how far the
+    camera goes meanwhile, pixels of the clip."""
 
     footage: str
     name: str
     share: float
     doubt: bool
+    moves: float = 0.0
 
 
 def plate_made(context: Context, shot: str, layer: Layer) -> PlateFacts | None:
@@ -33,6 +35,7 @@ def plate_made(context: Context, shot: str, layer: Layer) -> PlateFacts | None:
         except Gone:
             return None
         return PlateFacts(
-            item.id, item.name, told["share"], context.library.folder.unsure(item.id).exists()
-        )
+            item.id, item.name, told["share"], context.library.folder.unsure(item.id).exists(),
+            told.get("moves", 0.0),
+        )  # fmt: skip
     return None

@@ -32,6 +32,9 @@ is usual around it, for a fast pan is unlike all along."""
 STILL = 0.12
 """Pixels at which pictures are measured: what moves less cannot be told from noise."""
 
+KNOWN = 0.7
+"""Of a clip's frames so many must be followed, for its camera's motion to be told."""
+
 Grade = Literal["fine", "look", "fix", "note"]
 
 
@@ -271,13 +274,13 @@ def verdicts(
     """What was found, in words, the most pressing first. Motion is judged against a picture of 1080
     lines: a pixel there is what begins to be seen as a doubled line."""
     said: list[tuple[Grade, str]] = []
-    unit, scale = max(short_side, 1) / 1080, max(1.0, short_side / SIDE)
+    unit = max(short_side, 1) / 1080
     if look.cuts:
         where = ", ".join(str(cut) for cut in look.cuts[:4])
         said.append(("look", f"{_plural(len(look.cuts), 'cut')} inside, at frame {where}"))
-    if look.followed < 0.7:
+    if look.followed < KNOWN:
         said.append(("note", "too little to hold on to: the camera's motion cannot be told"))
-    elif look.shake < max(0.4 * unit, STILL * scale) and look.drift < max(unit, 2 * STILL * scale):
+    elif not wanders(look, short_side):
         said.append(("fine", "the camera stands still"))
     elif look.shake < unit:
         said.append(("look", f"the camera moves {look.drift:.0f} px, smoothly"))
@@ -313,6 +316,19 @@ def verdicts(
         said.append(("note", f"loudest at {look.loudest:.2f} s"))
     order = {"fix": 0, "look": 1, "fine": 2, "note": 3}
     return sorted(said, key=lambda one: order[one[0]])
+
+
+def wanders(look: FirstLook, short_side: int) -> float:
+    """How far the camera goes, pixels of the clip; 0 where it stands still, and where that cannot be told.
+
+    >>> wanders(FirstLook(followed=1.0, drift=0.5), 1080), wanders(FirstLook(followed=1.0, drift=30.0), 1080)
+    (0.0, 30.0)
+    """
+    unit, scale = max(short_side, 1) / 1080, max(1.0, short_side / SIDE)
+    still = look.shake < max(0.4 * unit, STILL * scale) and look.drift < max(
+        unit, 2 * STILL * scale
+    )
+    return 0.0 if still or look.followed < KNOWN else max(look.drift, look.shake)
 
 
 def _plural(count: int, word: str) -> str:

@@ -7,6 +7,7 @@ import json
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.analyse.first_look import wanders
 from velvet_seam.core.analyse.plate import CleanPlate, clean_plate, doubt_picture, spread_over
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.media.probe import probe
@@ -42,23 +43,29 @@ def do(library: Library, job: JobRow) -> None:
         path.unlink(missing_ok=True)
     if found.share >= LEAST_SHARE:
         write_whole(library.folder.unsure(plate.id), jpeg(doubt_picture(found)))
-    library.jobs.note(job.id, json.dumps({**told, "plate": plate.id, "share": found.share}))
+    look, size = library.footage.first_look(item.id), (item.probe.width, item.probe.height)
+    moves = wanders(look, min(size)) if look else 0.0
+    told = {**told, "plate": plate.id, "share": found.share, "moves": moves}
+    library.jobs.note(job.id, json.dumps(told))
     if told["part"]:
         now = library.shots.get(job.target).shot.layer(layer.id)
         if any(one.id == told["part"] for one in now.seam.matte):
             value = {"kind": "footage", "footage": plate.id, "frame": 0}
             edit = SetValues(target=layer.id, values={f"seam.matte.{told['part']}.plate": value})
             library.shots.edit(job.target, edit)
-    library.jobs.finish(job.id, sentence=_words(plate.name, found))
+    library.jobs.finish(job.id, sentence=_words(plate.name, found, moves))
 
 
-def _words(name: str, found: CleanPlate) -> str:
-    if found.share < LEAST_SHARE:
-        return f"{name} is in your footage."
-    return (
-        f"{name} is in your footage. On {100 * found.share:.1f} % of it the same was seen neither early nor late: "
-        "somebody may be left there."
-    )
+def _words(name: str, found: CleanPlate, moves: float) -> str:
+    """``moves``: how far the camera goes, pixels."""
+    words = f"{name} is in your footage."
+    if moves:
+        words += (
+            f" The camera goes {moves:.0f} px in this clip: no one plate fits all of its frames."
+        )
+    if found.share >= LEAST_SHARE:
+        words += f" On {100 * found.share:.1f} % of it the same was seen neither early nor late: somebody may be left there."
+    return words
 
 
 def _plate(library: Library, job: JobRow, shot: Shot, layer: Layer, fills: list[int]) -> CleanPlate:
