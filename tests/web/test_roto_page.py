@@ -271,3 +271,28 @@ def test_a_pen_and_a_finger_paint_too(blank: Page):
     finger((250, 800), (600, 800))
     until(page, f"velvetSeam.bench.{MATTE}.strokes.length === 4")
     assert state(page, f"{MATTE}.strokes")[3]["how"] == "drop"
+
+
+ERASE = """([from, to]) => {
+    const brush = document.getElementById('strokes');
+    brush.setPointerCapture = () => {}; // only a pen that is really there can be held
+    const tell = (type, button, buttons, [x, y]) => brush.dispatchEvent(new PointerEvent(type, {
+        pointerId: 9, pointerType: 'pen', isPrimary: true, bubbles: true, cancelable: true, button, buttons, clientX: x, clientY: y,
+    }));
+    tell('pointerdown', 5, 32, from);
+    for (let n = 1; n <= 8; n += 1) tell('pointermove', -1, 32, from.map((v, k) => v + (to[k] - v) * n / 8));
+    tell('pointerup', 5, 0, to);
+}"""
+"""A pen upside down, as the standard of pointer events tells of it: its fifth button."""
+
+
+def test_a_pens_other_end_rubs_out(blank: Page):
+    page = blank
+    with_roto(page, "fox-left")
+    brush_up(page)
+    stroke(page, (372, 1100), (385, 1420))
+    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === 1")
+    settled(page)
+    page.evaluate(ERASE, [on_picture(page, 340, 1260), on_picture(page, 420, 1260)])
+    until(page, f"velvetSeam.bench.{MATTE}.strokes.length === 2")
+    assert [one["how"] for one in state(page, f"{MATTE}.strokes")] == ["keep", "rub"]
