@@ -42,6 +42,34 @@ OVERLAPS = """() => {
 }"""
 
 
+@pytest.mark.parametrize("size", [(1280, 800), (390, 844)])
+def test_the_picture_stays_where_it_is_when_one_is_told_to_draw_on_it(
+    bench: Page, size: tuple[int, int]
+):
+    """A hand that presses at once hits what it saw."""
+    bench.set_viewport_size({"width": size[0], "height": size[1]})
+    bench.evaluate("velvetSeam.bench.choose('seam:l-moth')")
+    expect(bench.locator("#panel h2")).to_have_text("Seam")
+    bench.wait_for_timeout(300)
+    where = "JSON.stringify([velvetSeam.picture.rect, document.getElementById('mat').getBoundingClientRect()])"
+    before = bench.evaluate(where)
+    bench.evaluate(
+        "document.querySelector(\"[data-do='draw-mask'][data-kind='oval']\").click()"
+    )  # on a phone the panel is on another sheet
+    expect(bench.locator("#hint")).to_be_visible()
+    bench.wait_for_timeout(300)
+    assert bench.evaluate(where) == before
+    hint = bench.locator("#hint").bounding_box()
+    assert (
+        hint["y"]
+        >= bench.locator("#mat").bounding_box()["y"]
+        + bench.locator("#mat").bounding_box()["height"]
+    )
+    bench.locator("#hint button").click()
+    expect(bench.locator("#hint")).to_be_hidden()
+    assert bench.evaluate(where) == before
+
+
 def test_what_is_said_is_in_nobodys_way(bench: Page):
     """It lies over the time strip: a click goes through the words, and their own button takes them away."""
     bench.evaluate(
