@@ -114,8 +114,8 @@ def iou(a: Where, b: Where) -> float:
 class User:
     """Strokes of one film, and the regions that come of them."""
 
-    def __init__(self, of: Film) -> None:
-        self.film, self.rng = of, rng_of(len(of.name), 5)
+    def __init__(self, of: Film, stride: int = STRIDE) -> None:
+        self.film, self.stride, self.rng = of, stride, rng_of(len(of.name), 5)
         self.looks: list[Seen] = [seen(one) for one in of.frames]
         self.truths = [of.truth(n) for n in range(FRAMES)]
         first = self.truths[0]
@@ -131,7 +131,9 @@ class User:
         nodes = {0: made[0]}
         for n in range(1, FRAMES):
             at = max(
-                m for m in range(n) if n - m <= STRIDE and (m % STRIDE == 0 or m in self.marks)
+                m
+                for m in range(n)
+                if n - m <= self.stride and (m % self.stride == 0 or m in self.marks)
             )
             one = carried(nodes.get(at, made[at]), self.looks[at], self.looks[n])
             if n in self.marks:
@@ -186,7 +188,6 @@ def main() -> None:
         "--stride", type=int, default=STRIDE, help="frames over which it is carried"
     )
     given = parser.parse_args()
-    globals()["STRIDE"] = given.stride
     warnings.simplefilter("ignore")
     photos = sorted(given.photos.glob("*.png"))
     subjects = [
@@ -200,10 +201,10 @@ def main() -> None:
     rows = []
     for n, subject in subjects:
         of = film(n, subject, photos[int(rng_of(n).integers(len(photos)))])
-        user, row = User(of), []
+        user, row = User(of, given.stride), []
         true = inside_of(user.truths[0])
-        for m in range(STRIDE, 11, STRIDE):
-            true = carried(true, user.looks[m - STRIDE], user.looks[m])
+        for m in range(given.stride, 11, given.stride):
+            true = carried(true, user.looks[m - given.stride], user.looks[m])
         row.append(iou(true > 0, user.truths[10]))
         while True:
             regions = user.regions()
