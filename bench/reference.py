@@ -1,7 +1,8 @@
 """The demo composite in plain NumPy, float64, straight from the formulas; slow and obvious.
 
 Written without the kernels: keying, masking, placing and blending are all done again here. Only
-reading, and the screen's light and the foreground nearby as grids, are taken from the program.
+reading, and what is known of a screen beforehand (its light, the foreground nearby, how estimates of coverage
+weigh, each as a grid), are taken from the program.
 """
 
 from __future__ import annotations
@@ -17,10 +18,12 @@ from scipy.ndimage import gaussian_filter
 from velvet_seam.core.engine.plan import Footage
 from velvet_seam.core.masks import BoxMask, Mask
 from velvet_seam.core.mattes import ScreenKey
+from velvet_seam.core.picture.estimates import weighed
 from velvet_seam.core.picture.foreground import MARGIN, local_foreground
 from velvet_seam.core.picture.key_rows import CLEAR
 from velvet_seam.core.picture.screen import CELL, screen_surface
 from velvet_seam.core.picture.study import STUDY, study
+from velvet_seam.core.picture.surroundings import facts
 from velvet_seam.core.picture.unmix import SEGMENT
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
@@ -101,17 +104,31 @@ def keyed(picture: NDArray[np.uint8], key: ScreenKey, at: int) -> Image:
         np.clip(columns, 0, grid.shape[1] - 1).astype(int),
     )
     down, across = (np.arange(n) * m // n for n, m in zip((h, w), near.core.shape, strict=True))
+    estimates = weighed(facts(small, grid, near, k))
+    held, solved = estimates.held > 0, np.empty((h, w), bool)
     for begin in range(0, w, SEGMENT):
         end = min(begin + SEGMENT, w)
         screen = raw[:, begin:end].max(1) <= CLEAR
+        clear = screen & ~held[down, across[begin] : across[end - 1] + 1].any(1)
         core = near.core[down, across[begin] : across[end - 1] + 1].all(1) & ~screen
         a[screen, begin:end] = 0
         a[core, begin:end] = 1
+        solved[:, begin:end] = ~(clear | core)[:, None]
         first = near.near[cells[0], cells[1][begin]]
         own[core, begin:end] = np.maximum(first[core, 0] - first[core, 1:3].max(1), 0)[:, None]
     # what compression has blurred is made crisp again
     soft = gaussian_filter(a, 2.5, mode="nearest", radius=6)
-    a = np.clip(a + 0.5 * (a - soft), 0, 1)
+    crisp = np.clip(a + 0.5 * (a - soft), 0, 1)
+    # the estimates, weighed by what lies around
+    weights = estimates.weights.astype(float)
+    down, across = (
+        (np.arange(n) + 0.5) * m / n - 0.5 for n, m in zip((h, w), small.shape, strict=False)
+    )
+    most = np.clip(a + 3 * (crisp - a), 0, 1)
+    every = [crisp, a, np.ones_like(a), np.minimum(2 * a, 1), np.maximum(2 * a - 1, 0), most]
+    made = np.minimum(1.03 * (bilinear(weights, down, across) * np.stack(every, -1)).sum(-1), 1)
+    made = np.where(solved, made, crisp)
+    a = crisp + value_at(key.hold, at) / 100 * (made - crisp)
     out = np.clip(c - (1 - a)[..., None] * g, 0, a[..., None])
     spill = np.maximum(difference(out) - own * a, 0) * value_at(key.despill, at) / 100
     out[..., k] -= spill

@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.subjects import F32, Cut, cutout, drawn, rng_of, smooth_noise
+from bench.things import KINDS, thing
 
 UNSEEN_CUTOUTS = (
     "bee", "dumper", "indian_blackbuck", "jackolantern_mean", "lightbulb", "propeller_hat", "stethoscope",
@@ -80,14 +81,17 @@ class Made:
 def _subject(clip: Clip, folder: Path, t: float) -> Cut:
     width, height = clip.size
     short = min(clip.size)
-    if clip.subject in SEEN_DRAWN + UNSEEN_DRAWN:
+    made_up = clip.subject in KINDS
+    if made_up:
+        own = thing(clip.subject, round(0.95 * short), t, clip.seed)
+    elif clip.subject in SEEN_DRAWN + UNSEEN_DRAWN:
         own = drawn(clip.subject, round(0.85 * short), t, clip.seed)
     else:
         own = cutout(folder / f"{clip.subject}.png")
     tall, wide = own[1].shape
     rng = rng_of(clip.seed, 8)
     scale = min(0.72 * height / tall, 0.82 * width / wide) * rng.uniform(0.8, 1.0)
-    if clip.subject in SEEN_DRAWN + UNSEEN_DRAWN:
+    if made_up or clip.subject in SEEN_DRAWN + UNSEEN_DRAWN:
         scale = 1.0
     parts = 6 if clip.speed > 0.15 else 1
     way, phase, turn = rng.uniform(0, 2 * np.pi), rng.uniform(0, 6), rng.uniform(-12, 12)
@@ -228,6 +232,41 @@ def _spread(
                 codec=str(rng.choice(["libx264"] * 4 + ["mpeg4", "mjpeg"])), quality=int(rng.choice([18, 23, 23, 28])),
                 size=((540, 960), (960, 540), (360, 640), (320, 180), (720, 1280))[int(rng.choice(5, p=[0.3, 0.25, 0.2, 0.15, 0.1]))],
                 noise=float(rng.choice([1.0, 2.0, 4.0])), speed=float(rng.choice([0.0, 0.4, 1.2])), seed=seed * 1000 + n,
+            )
+        )  # fmt: skip
+    return clips
+
+
+SOFT_FROM = 3600
+"""Number of the first of the clips that are soft things before screens of a strong colour."""
+
+
+def fitted_on(folder: Path, count: int) -> list[Clip]:
+    """Clips that the key is fitted on: made-up things, and cut-outs that are not kept for the end, before screens of
+    any colour from vivid to grey."""
+    rng, clips = rng_of(4711), []
+    cuts = [name for name in names(folder) if name not in UNSEEN_CUTOUTS]
+    for n in range(count):
+        soft = n >= SOFT_FROM
+        subject = cuts[int(rng.integers(len(cuts)))] if n % 3 == 0 else KINDS[n % len(KINDS)]
+        full = rng.random() < 0.75  # most screens have a strong colour
+        if soft:
+            subject, full = ("cloth", "cloth", "cloud", "both")[n % 4], True
+        hue = rng.choice([60, 60, 112, 112, rng.uniform(0, 180), rng.uniform(0, 180)]) + rng.normal(
+            0, 5
+        )
+        chroma = rng.uniform(100, 240) if full else rng.uniform(6, 110)
+        hsv = np.array([[[hue % 180, chroma, rng.uniform(40, 225)]]], np.uint8)
+        red, green, blue = cv2.cvtColor(hsv, cv2.COLOR_HSV2RGB)[0, 0].tolist()
+        spill = SPILLS[int(rng.integers(4))]
+        clips.append(
+            Clip(
+                subject, "any", LIGHTS[int(rng.integers(4))], float(rng.choice([0.2, 0.6, 1.0, 1.6, 2.0])), spill,
+                0.0 if spill == "none" else float(rng.uniform(0.1, 0.55)), bool(rng.random() < 0.4),
+                str(rng.choice(["libx264"] * 4 + ["mpeg4", "mjpeg"])), int(rng.choice([16, 18, 23, 23, 28])),
+                ((540, 960), (960, 540), (360, 640), (320, 180), (720, 1280), (1080, 1920))[int(rng.choice(6, p=[0.3, 0.2, 0.15, 0.1, 0.15, 0.1]))],
+                float(rng.choice([0.5, 1.0, 2.0, 4.0])), float(rng.choice([0.0, 0.0, 0.4, 1.2])), 500_000 + n,
+                (red, green, blue), float(rng.choice([0.0, 0.0, 0.02])),
             )
         )  # fmt: skip
     return clips

@@ -64,6 +64,12 @@ class ScreenKey(MatteBase):
         Bounds(0, 100, "%", "Clip white",
                "Coverage from here on becomes whole: closes thin places of the subject", shown=(40, 100)),
     ] = 100.0  # fmt: skip
+    hold: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Hold inside",
+               "How much what lies around a pixel counts: faint places inside a subject become whole. Less of it "
+               "for veils and glass"),
+    ] = 100.0  # fmt: skip
     keep_shadows: Annotated[
         Animated,
         Bounds(0, 100, "%", "Keep shadows", "How much of a shadow on the screen is kept, as black"),
@@ -80,7 +86,7 @@ class ScreenKey(MatteBase):
         at = asked.at
         settings = _Settings(
             colour_to_rgb(self.colour), at.part(self.tolerance), at.part(self.softness),
-            (at.part(self.clip_black), at.part(self.clip_white)), at.part(self.keep_shadows),
+            (at.part(self.clip_black), at.part(self.clip_white)), at.part(self.hold), at.part(self.keep_shadows),
             at.part(self.despill), self.spill_to, asked.rows_left(),
         )  # fmt: skip
         # a screen is read in the codec's planes in either case, so that either gives the same bits
@@ -122,6 +128,7 @@ class _Settings:
     tolerance: float
     softness: float
     clip: tuple[float, float]
+    hold: float
     keep_shadows: float
     despill: float
     spill_to: str
@@ -144,7 +151,7 @@ def _keyed(
     write = screen_key if how == "whole" else loose_key
     return write(
         source, screen, settings.colour, tolerance=settings.tolerance, softness=settings.softness,
-        clip=settings.clip, keep_shadows=settings.keep_shadows, despill=settings.despill,
+        clip=settings.clip, hold=settings.hold, keep_shadows=settings.keep_shadows, despill=settings.despill,
         spill_to=settings.spill_to, rows=rows, mask=mask,
     )  # fmt: skip
 

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.coverage import weigh_in_place
+from velvet_seam.core.picture.estimates import STRETCH, WEIGHTS
 from velvet_seam.core.picture.planes import pixel_row, tint_row, tints_held
 from velvet_seam.core.picture.pointer import bytes_at
 from velvet_seam.core.picture.screen import between
@@ -23,6 +24,8 @@ from velvet_seam.core.picture.unmix import (
     REACH,
     RING,
     SEGMENT,
+    believed,
+    clipped,
     copy,
     crisped,
     fill,
@@ -78,10 +81,24 @@ class Known(NamedTuple):
     """Of a cell of the surface, the first column past those that begin with it."""
 
 
+class Judged(NamedTuple):
+    """How the estimates of coverage are weighed: of each study pixel, and of each row and column where it lies among
+    those; see :mod:`velvet_seam.core.picture.estimates`."""
+
+    weights: NDArray[np.float32]
+    held: NDArray[np.uint8]
+    any_held: NDArray[np.bool_]
+    """Of a row of study pixels, whether anything is held in it."""
+    lines: NDArray[np.int64]
+    shares: NDArray[np.float32]
+    parts: NDArray[np.float32]
+    ends: NDArray[np.int64]
+
+
 class Wish(NamedTuple):
     """What is asked of the key: the number of the key channel, whether the screen has little colour, the raw coverage
     that is whole, where coverage begins and how fast it rises; how much of a shadow is kept and of spill taken off,
-    what takes its place, and how crisp an edge is made. Numbers only: arrays in a group that is passed on for every
+    what takes its place, how crisp an edge is made; how much the weighed estimates count, and the clips. Numbers only: arrays in a group that is passed on for every
     row would be counted each time."""
 
     k: int
@@ -94,16 +111,23 @@ class Wish(NamedTuple):
     to_grey: np.float32
     to_below: np.float32
     crisp: np.float32
+    hold: np.float32
+    black: np.float32
+    rise: np.float32
 
+
+_HELD = 2
+"""Of a segment that is to be finished although it is clear."""
 
 _CLEAR_BITS = int(np.float32(CLEAR).view(np.int32))
 
 
 @nb.njit(error_model="numpy")
 def _widened(row, ends, parts, to):
-    """A row of the screen's surface with a value for every column of the picture, in planes of its three channels."""
-    width, last = to.size // 3, row.shape[0] - 1
-    for c in range(3):
+    """A row of values with one for every column of the picture, in planes of its channels."""
+    channels = row.shape[1]
+    width, last = to.size // channels, row.shape[0] - 1
+    for c in range(channels):
         begin = 0
         for cell in range(row.shape[0]):  # the pixels between the middles of two cells
             s, at = row[cell, c], np.uint64(c * width + begin)
@@ -126,7 +150,7 @@ def _highest(raw, first, last):
 
 
 @kernel(parallel=True)
-def key_picture(source, height, width, known, wish, first, last, rows, mask, loose):
+def key_picture(source, height, width, known, judged, wish, first, last, rows, mask, loose):
     """Key the rows from ``first`` to ``last``, so many by one thread after the other."""
     out, held = np.empty((height, width), np.uint32), np.zeros((height, 2), np.int32)
     if not loose:
@@ -134,12 +158,12 @@ def key_picture(source, height, width, known, wish, first, last, rows, mask, loo
         out[last:] = 0
     for chunk in nb.prange((last - first + rows - 1) // rows):
         begin = first + chunk * rows
-        _key_rows(source, known, wish, begin, min(begin + rows, last), mask, out, held)
+        _key_rows(source, known, judged, wish, begin, min(begin + rows, last), mask, out, held)
     return out, held
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _key_rows(source, known, wish, first, last, mask, out, held):
+def _key_rows(source, known, judged, wish, first, last, mask, out, held):
     """Key some rows, and find where they are not clear. Coverage is found :data:`REACH` rows ahead of the
     row that is finished, in a ring of rows, since a row is made crisp by those around it. So are the
     pixels, where they are not there yet."""
@@ -172,6 +196,16 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
     )
     columns, parts, ends, to_ycc = known.columns, known.parts, known.ends, known.to_ycc
     surface, shares = known.surface, known.shares
+    weights, weight_lines, weight_shares = judged.weights, judged.lines, judged.shares
+    weight_parts, weight_ends, held_at, any_held = (
+        judged.parts,
+        judged.ends,
+        judged.held,
+        judged.any_held,
+    )
+    weighing, last_line = wish.hold > 0, weights.shape[0] - 1
+    heavy = np.empty((2, WEIGHTS * width), np.float32)
+    weighed = weight_lines[first] - 1
     bottom = min(last + REACH, height)
     for y in range(max(first - REACH, 0), last + REACH):
         if y < bottom:
@@ -192,9 +226,10 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
                 pixels[at], over, under, shares[y], wish.k, to_ycc, wish.grey, wish.white, raw
             )
             wanted = first <= y < last
+            study_row = core_rows[y]
             some[slot] = _cover(
-                pixels[at], y, wanted, over, under, raw, near[above], near[below], core[core_rows[y]],
-                core_columns, columns, parts, ends, shares[y], wish, to_ycc, alpha, lit, own, solved[slot],
+                pixels[at], y, wanted, over, under, raw, near[above], near[below], core[study_row],
+                weighing and any_held[study_row], held_at[study_row], core_columns, columns, parts, ends, shares[y], wish, to_ycc, alpha, lit, own, solved[slot],
                 nearby, room, out[y],
             )  # fmt: skip
         n = y - REACH
@@ -202,9 +237,16 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
             continue
         if some[n % RING]:
             over, under = wide[lines[n] % WIDE], wide[min(lines[n] + 1, end) % WIDE]
+            above = weight_lines[n]
+            below = min(above + 1, last_line)
+            weighed = max(weighed, above - 1)
+            while weighing and weighed < below:
+                weighed += 1
+                _widened(weights[weighed], weight_ends, weight_parts, heavy[weighed % 2])
             _finish(
                 pixels[n % RING if made else n], n, height, over, under, shares[n], wish, to_ycc, alpha,
-                lit, own, solved[n % RING], tall, firm, room, out[n],
+                lit, own, solved[n % RING], tall, firm, room, out[n], heavy[above % 2], heavy[below % 2],
+                weight_shares[n],
             )  # fmt: skip
         if not opaque[n % RING]:
             own_coverage(pixels[n], out[n])
@@ -217,8 +259,8 @@ def _key_rows(source, known, wish, first, last, mask, out, held):
 
 @nb.njit(error_model="numpy", forceinline=True)
 def _cover(
-    pixels, y, wanted, above, below, raw, near_above, near_below, core, core_columns, columns, parts, ends,
-    share, wish, to_ycc, alpha, lit, own, solved, nearby, room, to,
+    pixels, y, wanted, above, below, raw, near_above, near_below, core, holds, held, core_columns, columns, parts,
+    ends, share, wish, to_ycc, alpha, lit, own, solved, nearby, room, to,
 ):  # fmt: skip
     """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
     the row is ``wanted``. Answers whether any needs one."""
@@ -232,11 +274,17 @@ def _cover(
     for group in range(0, solved.size, GROUP):
         # most of a picture is screen: several segments are looked at together before each by itself
         begin, stop = group * SEGMENT, min((group + GROUP) * SEGMENT, width)
-        if wish.shade == 0 and _highest(raw, begin, stop) <= _CLEAR_BITS:
+        if wish.shade == 0 and not holds and _highest(raw, begin, stop) <= _CLEAR_BITS:
             continue
         for segment in range(group, min(group + GROUP, solved.size)):
             begin, stop = segment * SEGMENT, min((segment + 1) * SEGMENT, width)
             if _highest(raw, begin, stop) <= _CLEAR_BITS:
+                if holds:  # nothing is seen of it, but it may be part of what lies around
+                    for c in range(core_columns[begin], core_columns[stop - 1] + 1):
+                        if held[c]:
+                            solved[segment], some = _HELD, True
+                    if solved[segment]:
+                        continue
                 if wish.shade > 0 and wanted:
                     shadow(pixels, above, below, share, begin, stop, wish.shade, to)
                 continue
@@ -270,6 +318,10 @@ def _cover(
             copy(room, 10 * PLANE, alpha, row + begin, n)
             copy(room, 11 * PLANE, lit, beside + begin, n)
             copy(room, 12 * PLANE, own, beside + begin, n)
+            for segment in range(begin // SEGMENT, (stop + SEGMENT - 1) // SEGMENT):
+                if solved[segment] == _HELD:
+                    at = segment * SEGMENT
+                    fill(alpha, row + at, min(SEGMENT, width - at), np.float32(0))
             begin = stop
     fill(alpha, row - REACH, REACH, alpha[row])
     fill(alpha, row + width, REACH, alpha[row + width - 1])
@@ -294,14 +346,24 @@ def _finish(
     firm,
     room,
     to,
+    heavy_above,
+    heavy_below,
+    heavy_share,
 ):
-    """The solved segments of row ``y``, made crisp run by run and unmixed."""
+    """The solved segments of row ``y``, made crisp run by run, weighed and unmixed."""
     width, beside, begin = pixels.size, y % RING * pixels.size, 0
     k = wish.k
     while begin < width:
         begin, stop = next_run(solved, begin, width)
         n = stop - begin
         crisped(alpha, width + 2 * REACH, y, height, begin, n, wish.crisp, tall, firm)
+        if wish.hold > 0:
+            believed(
+                alpha, y % RING * (width + 2 * REACH) + REACH + begin, heavy_above, heavy_below, heavy_share, begin,
+                n, wish.hold, np.float32(STRETCH), wish.black, wish.rise, firm,
+            )  # fmt: skip
+        else:
+            clipped(firm, begin, n, wish.black, wish.rise)
         lights(above, below, share, k, begin, n, room, 0)
         copy(firm, begin, room, 3 * PLANE, n)
         copy(lit, beside + begin, room, 4 * PLANE, n)

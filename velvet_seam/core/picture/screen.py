@@ -376,9 +376,10 @@ def screen_surface(small: NDArray[np.float32], colour: tuple[int, int, int]) -> 
     """
     flat = np.asarray(colour, np.float32).reshape(1, 1, 3) / np.float32(255)
     # a first guess of the light needs no detail: a quarter of the pixels will do
+    half = (max(round(small.shape[1] / 2), 1), max(round(small.shape[0] / 2), 1))
     rough: NDArray[np.float32] = np.asarray(
-        cv2.resize(small, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), np.float32
-    )
+        cv2.resize(small, half, interpolation=cv2.INTER_AREA), np.float32
+    ).reshape(half[1], half[0], 3)
     first = spread(_cells(rough, _grid(rough, flat), False), flat, _HALF_A_CELL)
     first = np.asarray(cv2.GaussianBlur(first, (0, 0), 1.5), np.float32).reshape(first.shape)
     surface = spread(_cells(small, _grid(small, first), True), flat, _HALF_A_CELL)

@@ -11,11 +11,13 @@ screen's strongest channel and D(C) = C_k − max(other two):
    and β = 1 − α, that is, the screen there is as light as its surface says. What β says beyond
    that is a shadow: g = β / (1 − α).
 4. α is at least what keeps F = (I − (1 − α)gS) / α inside the gamut.
-5. Tolerance, softness and the clips stretch α.
+5. Tolerance and softness stretch α.
 6. Compression, 4:2:0 above all, has blurred the edge: α is made crisp again by adding what it has more
    than its surroundings, α + c(α − Gα), which leaves an even veil as it is.
-7. The foreground is unmixed, ``αF = I − (1 − α)gS``.
-8. Despill: D of the foreground is at most what the foreground nearby has of its own.
+7. These estimates, and that all of a pixel is subject or screen, are weighed by what lies around
+   (:mod:`~velvet_seam.core.picture.estimates`); the clips stretch the result.
+8. The foreground is unmixed, ``αF = I − (1 − α)gS``.
+9. Despill: D of the foreground is at most what the foreground nearby has of its own.
 """
 
 from __future__ import annotations
@@ -29,6 +31,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.coverage import Plane
+from velvet_seam.core.picture.estimates import Estimates, weighed
 from velvet_seam.core.picture.foreground import (
     MARGIN,
     Foreground,
@@ -36,10 +39,11 @@ from velvet_seam.core.picture.foreground import (
     local_foreground,
     ycc_of,
 )
-from velvet_seam.core.picture.key_rows import Known, Source, Wish, key_picture
+from velvet_seam.core.picture.key_rows import Judged, Known, Source, Wish, key_picture
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen import CELL, screen_surface
 from velvet_seam.core.picture.study import STUDY, size_of, study
+from velvet_seam.core.picture.surroundings import facts
 from velvet_seam.core.picture.unmix import BLOCK, REACH
 
 CHUNK = 60
@@ -53,14 +57,15 @@ CRISP = 0.5
 @dataclass(frozen=True)
 class Screen:
     """All that is known of a picture before its key: the screen's ``surface``, from :func:`screen_surface`,
-    and what stands before it."""
+    what stands before it, and which ``estimates`` of coverage are believed where."""
 
     surface: NDArray[np.float32]
     foreground: Foreground
+    estimates: Estimates
 
     @property
     def nbytes(self) -> int:
-        return self.surface.nbytes + self.foreground.nbytes
+        return self.surface.nbytes + self.foreground.nbytes + self.estimates.nbytes
 
 
 def _places(size: int, step: float, cells: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
@@ -101,7 +106,10 @@ def read_screen(picture: NDArray[np.uint8] | Planes, colour: tuple[int, int, int
     surface = screen_surface(small, colour)
     # what is surely foreground lies farther from any edge than its coverage is made crisp by
     margin = max(MARGIN, ceil(REACH * _step(*size_of(picture)) * CELL))
-    return Screen(surface, local_foreground(small, surface, int(np.argmax(colour)), margin))
+    key = int(np.argmax(colour))
+    foreground = local_foreground(small, surface, key, margin)
+    given = facts(small, surface, foreground, key)
+    return Screen(surface, foreground, weighed(given))
 
 
 @dataclass(frozen=True)
@@ -129,6 +137,7 @@ class KeySettings(TypedDict, total=False):
     spill_to: str
     rows: tuple[int, int] | None
     crisp: float
+    hold: float
     mask: Plane | None
 
 
@@ -152,6 +161,7 @@ def screen_key(
             colour) or ``below`` (what lies below shines through).
         rows: first and last (excluded) row that is needed; the others stay clear.
         crisp: how much an edge is sharpened; 0 leaves it as it was solved; :data:`CRISP`.
+        hold: how much the weighed estimates count, 0 to 1; 1.
         mask: (h, w) uint8, what the coverage is multiplied by in the end; rows where it is 0 throughout
             are not keyed at all.
 
@@ -179,7 +189,7 @@ def _keyed(
     picture: NDArray[np.uint8] | Planes, screen: Screen, colour: tuple[int, int, int], *, loose: bool,
     tolerance: float = 0.03, softness: float = 0.90, clip: tuple[float, float] = (0.0, 1.0),
     keep_shadows: float = 0.0, despill: float = 1.0, spill_to: str = "dark",
-    rows: tuple[int, int] | None = None, crisp: float = CRISP, mask: Plane | None = None,
+    rows: tuple[int, int] | None = None, crisp: float = CRISP, hold: float = 1.0, mask: Plane | None = None,
 ) -> Loose:  # fmt: skip
     height, width = size_of(picture)
     between = rows or (0, height)
@@ -202,17 +212,26 @@ def _keyed(
     else:
         pixels = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
         source = Source(pixels, _NO_PLANES, _NO_GAINS)
-    gain = 1 / (max(softness, 1e-3) * max(clip[1] - clip[0], 1e-3))
-    low = tolerance + clip[0] * softness
+    weights, held_at = screen.estimates.weights, screen.estimates.held
+    study_rows, study_columns = held_at.shape
+    weight_lines, weight_shares = _places(height, study_rows / height, study_rows)
+    weight_columns, weight_parts = _places(width, study_columns / width, study_columns)
+    judged = Judged(
+        weights, held_at, np.asarray(held_at.any(axis=1)), weight_lines, weight_shares,
+        np.pad(weight_parts, (0, BLOCK), mode="edge"), _ends(weight_columns, study_columns),
+    )  # fmt: skip
     threads = nb.get_num_threads()
     wish = Wish(
-        key, has_grey(screen.surface, key), np.float32(1 / screen.foreground.white), np.float32(low), np.float32(gain),
+        key, has_grey(screen.surface, key), np.float32(1 / screen.foreground.white), np.float32(tolerance), np.float32(1 / max(softness, 1e-3)),
         np.float32(keep_shadows), np.float32(despill), np.float32(spill_to == "grey"),
-        np.float32(spill_to == "below"), np.float32(crisp),
+        np.float32(spill_to == "below"), np.float32(crisp), np.float32(hold), np.float32(clip[0]),
+        np.float32(1 / max(clip[1] - clip[0], 1e-3)),
     )  # fmt: skip
     # every piece begins with rows that the one before it knows, too: as few pieces as keep threads busy
     pieces = 1 if threads == 1 else 2 * threads
     chunk = max(CHUNK, ceil((between[1] - between[0]) / pieces))
     held_by = _NO_MASK if mask is None else np.ascontiguousarray(mask)
-    keyed, held = key_picture(source, height, width, known, wish, *between, chunk, held_by, loose)
+    keyed, held = key_picture(
+        source, height, width, known, judged, wish, *between, chunk, held_by, loose
+    )
     return Loose(keyed.view(np.uint8).reshape(height, width, 4), held)

@@ -368,6 +368,42 @@ def crisped(alpha, stride, y, height, first, length, by, tall, to):
         to[at + m] = min(max(a + by * (a - soft), zero), one)
 
 
+@nb.njit(error_model="numpy")
+def clipped(row, first, length, black, gain):
+    """Coverage of a run of pixels, of which up to ``black`` becomes 0, rising by ``gain`` from there."""
+    zero, one = np.float32(0), np.float32(1)
+    for n in range(length):
+        x = np.uint64(first) + np.uint64(n)
+        row[x] = min(max((row[x] - black) * gain, zero), one)
+
+
+@nb.njit(error_model="numpy", fastmath={"contract"})
+def believed(alpha, at, above, below, share, first, length, by, stretch, black, gain, firm):
+    """Coverage of a run of pixels, its estimates weighed: ``firm`` made crisp, which becomes the result, and ``alpha``,
+    from ``at`` on, as solved.
+
+    ``above`` and ``below`` are rows of weights in planes, ``by`` says how much they count; coverage up to ``black``
+    becomes 0, and rises by ``gain`` from there.
+    """
+    zero, one, two, three = np.float32(0), np.float32(1), np.float32(2), np.float32(3)
+    width = np.uint64(firm.size)
+    for n in range(length):
+        m = np.uint64(n)
+        x = np.uint64(first) + m
+        a, c = alpha[np.uint64(at) + m], firm[x]
+        x1, x2, x3, x4, x5 = x + width, x + width * 2, x + width * 3, x + width * 4, x + width * 5
+        made = (above[x] + (below[x] - above[x]) * share) * c
+        made += (above[x1] + (below[x1] - above[x1]) * share) * a
+        made += above[x2] + (below[x2] - above[x2]) * share
+        made += (above[x3] + (below[x3] - above[x3]) * share) * min(two * a, one)
+        made += (above[x4] + (below[x4] - above[x4]) * share) * max(two * a - one, zero)
+        most = min(max(a + three * (c - a), zero), one)
+        made += (above[x5] + (below[x5] - above[x5]) * share) * most
+        made = min(made * stretch, one)
+        made = c + (made - c) * by
+        firm[x] = min(max((made - black) * gain, zero), one)
+
+
 @nb.njit(error_model="numpy", fastmath={"contract"})
 def unmix(row, room, first, length, k, to_ycc, shade, despill, to_grey, to_below, to):
     """The foreground of some pixels of a row, cleaned, premultiplied. ``room`` holds planes of the

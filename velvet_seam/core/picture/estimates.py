@@ -1,0 +1,117 @@
+"""Which estimate of coverage is to be believed where.
+
+The screen key has several estimates of how much of a pixel is subject, each right somewhere: coverage made crisp or
+very crisp, as it was solved, more or less of that, and that all of it is subject or none. A person tells by what lies
+around: a faint place inside a solid thing is part of it, the same faint value over smoke is not. Here what
+:mod:`~velvet_seam.core.picture.surroundings` tells of each study pixel goes into a small network that weighs the
+estimates; the weights are then used for every pixel of the picture, between study pixels linearly.
+
+The network's numbers are in ``estimates.npz``; ``python -m bench.fit_estimates`` finds them anew.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import cv2
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from velvet_seam.core.kernels import kernel
+from velvet_seam.core.picture.surroundings import MOST_NEAR, NONE
+
+F32 = NDArray[np.float32]
+
+CRISP, SOLVED, ALL, MORE, LESS, CRISPER = range(6)
+"""The estimates of coverage α, in the order of their weights: made crisp; as solved; 1; 2α; 2α − 1; and three times as
+crisp. What the weights lack of 1 is that of 0."""
+
+WEIGHTS = 6
+
+STRETCH = 1.03
+"""What the weighed coverage is multiplied by: a hundredth more or less of doubt leaves a solid thing solid."""
+
+
+@lru_cache(maxsize=1)
+def _network() -> tuple[F32, ...]:
+    """Weights (to, from) and shifts of the three layers; the last has the estimate 0 at its end."""
+    with np.load(Path(__file__).with_name("estimates.npz")) as held:
+        return tuple(np.ascontiguousarray(held[name], np.float32) for name in _LAYERS)
+
+
+_LAYERS = ("w1", "b1", "w2", "b2", "w3", "b3")
+
+
+@nb.njit(error_model="numpy", fastmath={"contract"})
+def _layer(inputs, weights, shifts, leak, count, to):
+    """One layer for some pixels: planes (from, w) to planes (to, w); what is negative counts by ``leak``."""
+    for o in range(weights.shape[0]):
+        row = to[o]
+        row[:count] = shifts[o]
+        for i in range(weights.shape[1]):
+            by, line = weights[o, i], inputs[i]
+            for n in range(count):
+                x = np.uint64(n)
+                row[x] += by * line[x]
+        for n in range(count):
+            x = np.uint64(n)
+            row[x] = max(row[x], leak * row[x])
+
+
+@kernel(parallel=True)
+def _weigh(given, w1, b1, w2, b2, w3, b3):
+    """(facts, h, w) to (h, w, :data:`WEIGHTS`), and which pixels may be subject though nothing of them is seen. A weight
+    is a power of 8, which grows nearly as the exponential of the network's last layer does, in three products."""
+    height, width = given.shape[1], given.shape[2]
+    out, held = np.zeros((height, width, WEIGHTS), np.float32), np.zeros((height, width), np.uint8)
+    one, least, eighth = np.float32(1), np.float32(0.05), np.float32(1 / 8)
+    for y in nb.prange(height):
+        told, first = np.empty((given.shape[0], width), np.float32), np.empty((w1.shape[0], width), np.float32)
+        second, last = np.empty((w2.shape[0], width), np.float32), np.empty((w3.shape[0], width), np.float32)
+        which, count = np.empty(width, np.int64), 0
+        for x in range(width):  # where all around is screen, nothing is to be weighed
+            out[y, x, CRISP] = one
+            if given[MOST_NEAR, y, x] > np.float32(NONE):
+                which[count] = x
+                count += 1
+        for f in range(given.shape[0]):
+            for n in range(count):
+                told[f, n] = given[f, y, which[n]]
+        _layer(told, w1, b1, np.float32(0.1), count, first)
+        _layer(first, w2, b2, np.float32(0.1), count, second)
+        _layer(second, w3, b3, one, count, last)
+        for n in range(count):
+            total = np.float32(0)
+            for e in range(last.shape[0]):
+                v = max(one + last[e, n] * eighth, least)
+                v *= v
+                v *= v
+                v *= v
+                last[e, n] = v
+                total += v
+            for e in range(WEIGHTS):
+                out[y, which[n], e] = last[e, n] / total
+            held[y, which[n]] = last[ALL, n] > np.float32(0.01) * total
+    return out, held
+
+
+@dataclass(frozen=True)
+class Estimates:
+    """``weights``: (h, w, :data:`WEIGHTS`) float32 of every study pixel; ``held``: (h, w) uint8, 1 where a pixel, or
+    one beside it, may be subject although it looks like the screen."""
+
+    weights: F32
+    held: NDArray[np.uint8]
+
+    @property
+    def nbytes(self) -> int:
+        return self.weights.nbytes + self.held.nbytes
+
+
+def weighed(given: F32) -> Estimates:
+    """The weights for what :func:`~velvet_seam.core.picture.surroundings.facts` tells: (facts, h, w)."""
+    weights, held = _weigh(given, *_network())
+    return Estimates(weights, np.asarray(cv2.dilate(held, np.ones((3, 3), np.uint8)), np.uint8))
