@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
@@ -11,11 +12,11 @@ import pytest
 
 from bench.screens import Clip, made
 from velvet_seam.core.picture import estimates
-from velvet_seam.core.picture.estimates import WEIGHTS, weighed
+from velvet_seam.core.picture.estimates import ALL, CRISP, WEIGHTS, Estimates, weighed
 from velvet_seam.core.picture.screen import measure_border
 from velvet_seam.core.picture.screen_key import Screen, read_screen, screen_key
 from velvet_seam.core.picture.study import study
-from velvet_seam.core.picture.surroundings import FACTS, MOST_NEAR, facts
+from velvet_seam.core.picture.surroundings import FACTS, LEAST_BESIDE, MOST_NEAR, facts
 
 NOWHERE = Path("no-cutouts")
 # none of these is among the clips that the network was fitted on
@@ -55,12 +56,12 @@ def test_what_a_subject_encloses_is_whole():
     """The ball and the blob are solid: of what lies two pixels within, nearly nothing is seen through."""
     for number in (1, 4):
         inner = cv2.erode((film(number)[1] > 0.995).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-        assert (keyed(number)[inner] < 0.98).mean() < 0.02
+        assert (keyed(number)[inner] < 0.98).mean() < 0.04
 
 
 def test_the_weights_are_those_of_the_network_in_plain_numpy():
     given = np.random.default_rng(3).normal(0.4, 0.4, (FACTS, 7, 19)).astype(np.float32)
-    given[MOST_NEAR] = 0.5  # subject is near everywhere
+    given[MOST_NEAR] = given[LEAST_BESIDE] = 0.5  # nowhere is it sure beforehand
     with np.load(Path(estimates.__file__).with_name("estimates.npz")) as held:
         numbers = {name: held[name].astype(float) for name in held.files}
     x = given.reshape(FACTS, -1).astype(float)
@@ -96,12 +97,22 @@ def test_hold_goes_evenly_from_the_solved_matte_to_the_weighed_one(hold):
     assert np.abs(made_of - (least + hold * (most - least))).max() < 0.03
 
 
-def test_a_place_that_looks_like_the_screen_is_not_lost_for_being_clear():
-    """A patch of the screen's own colour inside a solid subject is kept, as a whole or not at all: no row or
-    segment of it is skipped because nothing of it is seen."""
-    picture = np.full((360, 360, 4), (60, 160, 70, 255), np.uint8)
-    cv2.circle(picture, (180, 180), 110, (200, 60, 50, 255), -1)
-    cv2.rectangle(picture, (170, 172), (186, 184), (86, 150, 80, 255), -1)
-    alpha = screen_key(picture, read_screen(picture, (60, 160, 70)), (60, 160, 70))[..., 3]
-    inside = alpha[174:183, 172:185].astype(int)
-    assert inside.max() - inside.min() < 40
+@pytest.mark.parametrize("size", [(360, 360), (203, 517), (540, 304)])
+def test_what_is_held_is_kept_though_nothing_of_it_is_seen(size):
+    """Where the weights say that all is subject, a place of the screen's very colour stays, to the pixel where they say
+    so: no segment of it is passed over as clear, and none beside it is kept."""
+    picture = np.full((*size, 4), (60, 160, 70, 255), np.uint8)
+    picture[: size[0] // 4, : size[1] // 4, :3] = (200, 60, 50)
+    screen = read_screen(picture, (60, 160, 70))
+    height, width = screen.estimates.held.shape
+    weights = np.zeros((height, width, WEIGHTS), np.float32)
+    weights[:, : width // 2, ALL] = weights[:, width // 2 :, CRISP] = 1
+    held = np.zeros((height, width), np.uint8)
+    held[:, : width // 2 + 1] = 1
+    told = replace(screen, estimates=Estimates(weights, held))
+    alpha = screen_key(picture, told, (60, 160, 70))[..., 3] / 255
+    across = (np.arange(size[1]) + 0.5) * width / size[1] - 0.5
+    wanted = np.interp(across, [width // 2 - 1, width // 2], [1, 0])
+    below = alpha[size[0] // 2 :]
+    assert np.abs(below - np.minimum(1.03 * wanted, 1)).max() < 0.01
+    assert screen_key(picture, told, (60, 160, 70), hold=0.0)[size[0] // 2 :, :, 3].max() == 0

@@ -21,7 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
-from velvet_seam.core.picture.surroundings import MOST_NEAR, NONE
+from velvet_seam.core.picture.surroundings import LEAST_BESIDE, MOST_NEAR, NONE
 
 F32 = NDArray[np.float32]
 
@@ -33,6 +33,11 @@ WEIGHTS = 6
 
 STRETCH = 1.03
 """What the weighed coverage is multiplied by: a hundredth more or less of doubt leaves a solid thing solid."""
+
+
+_DOUBT = 0.3
+"""How far from the most there is the raw coverage of a pixel and those beside it may be before the network counts for
+all."""
 
 
 @lru_cache(maxsize=1)
@@ -67,7 +72,7 @@ def _weigh(given, w1, b1, w2, b2, w3, b3):
     is a power of 8, which grows nearly as the exponential of the network's last layer does, in three products."""
     height, width = given.shape[1], given.shape[2]
     out, held = np.zeros((height, width, WEIGHTS), np.float32), np.zeros((height, width), np.uint8)
-    one, least, eighth = np.float32(1), np.float32(0.05), np.float32(1 / 8)
+    zero, one, least, eighth = np.float32(0), np.float32(1), np.float32(0.05), np.float32(1 / 8)
     for y in nb.prange(height):
         told, first = np.empty((given.shape[0], width), np.float32), np.empty((w1.shape[0], width), np.float32)
         second, last = np.empty((w2.shape[0], width), np.float32), np.empty((w3.shape[0], width), np.float32)
@@ -92,9 +97,13 @@ def _weigh(given, w1, b1, w2, b2, w3, b3):
                 v *= v
                 last[e, n] = v
                 total += v
+            x = which[n]
+            # what by its colour, and that of all around it, surely is subject needs nobody's opinion
+            open_to = min(max((one - given[LEAST_BESIDE, y, x]) * np.float32(1 / _DOUBT), zero), one)
             for e in range(WEIGHTS):
-                out[y, which[n], e] = last[e, n] / total
-            held[y, which[n]] = last[ALL, n] > np.float32(0.01) * total
+                out[y, x, e] = open_to * last[e, n] / total
+            out[y, x, CRISP] += one - open_to
+            held[y, x] = last[ALL, n] > np.float32(0.01) * total
     return out, held
 
 

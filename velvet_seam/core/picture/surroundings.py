@@ -22,6 +22,9 @@ FACTS = 28
 
 SURE, NONE = 0.93, 0.06
 """Raw coverage, of the most there is, of what surely is subject, and of what surely is screen."""
+LEAST_BESIDE = 13
+"""The fact that is the least raw coverage of a pixel and the eight beside it."""
+
 MOST_NEAR = 16
 """The fact that is the most raw coverage nearby."""
 _FAR = 16
@@ -107,7 +110,7 @@ def facts(small: F32, surface: F32, foreground: Foreground, key: int) -> F32:
         to,
     )
     raw, least = to[0], to[3]
-    to[13] = _least(raw, 3)
+    to[LEAST_BESIDE] = _least(raw, 3)
     to[14] = _least(raw, 15)
     to[15] = _least(to[14], 19)
     to[MOST_NEAR] = _most(raw, 9)
