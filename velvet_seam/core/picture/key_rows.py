@@ -38,6 +38,7 @@ from velvet_seam.core.picture.unmix import (
     solid,
     solve,
     unmix,
+    weights_of,
 )
 
 WIDE = 8
@@ -358,14 +359,15 @@ def _finish(
         n = stop - begin
         crisped(alpha, width + 2 * REACH, y, height, begin, n, wish.crisp, tall, firm)
         if wish.hold > 0:
-            believed(
-                alpha, y % RING * (width + 2 * REACH) + REACH + begin, heavy_above, heavy_below, heavy_share, begin,
-                n, wish.hold, np.float32(STRETCH), wish.black, wish.rise, firm,
-            )  # fmt: skip
+            weights_of(heavy_above, heavy_below, heavy_share, begin, n, WEIGHTS, room)
+            copy(alpha, y % RING * (width + 2 * REACH) + REACH + begin, room, 6 * PLANE, n)
+            copy(firm, begin, room, 7 * PLANE, n)
+            believed(room, n, wish.hold, np.float32(STRETCH), wish.black, wish.rise)
+            copy(room, 8 * PLANE, room, 3 * PLANE, n)
         else:
             clipped(firm, begin, n, wish.black, wish.rise)
+            copy(firm, begin, room, 3 * PLANE, n)
         lights(above, below, share, k, begin, n, room, 0)
-        copy(firm, begin, room, 3 * PLANE, n)
         copy(lit, beside + begin, room, 4 * PLANE, n)
         copy(own, beside + begin, room, 5 * PLANE, n)
         unmix(

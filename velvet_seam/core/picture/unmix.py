@@ -378,30 +378,34 @@ def clipped(row, first, length, black, gain):
 
 
 @nb.njit(error_model="numpy", fastmath={"contract"})
-def believed(alpha, at, above, below, share, first, length, by, stretch, black, gain, firm):
-    """Coverage of a run of pixels, its estimates weighed: ``firm`` made crisp, which becomes the result, and ``alpha``,
-    from ``at`` on, as solved.
+def weights_of(above, below, share, first, length, planes, room):
+    """The weights of some pixels of a row between two others, which hold them in planes, as planes of ``room``."""
+    width = above.size // planes
+    for e in range(planes):
+        at, to = np.uint64(e * width + first), np.uint64(e * PLANE)
+        for n in range(length):
+            m = np.uint64(n)
+            one = above[at + m]
+            room[to + m] = one + (below[at + m] - one) * share
 
-    ``above`` and ``below`` are rows of weights in planes, ``by`` says how much they count; coverage up to ``black``
-    becomes 0, and rises by ``gain`` from there.
+
+@nb.njit(error_model="numpy", fastmath={"contract"})
+def believed(room, length, by, stretch, black, gain):
+    """Coverage of a run of pixels, its estimates weighed. Planes 0 to 5 of ``room`` hold the weights, 6 coverage as
+    solved, 7 made crisp; 8 becomes the result.
+
+    ``by`` says how much the weights count; coverage up to ``black`` becomes 0, and rises by ``gain`` from there.
     """
     zero, one, two, three = np.float32(0), np.float32(1), np.float32(2), np.float32(3)
-    width = np.uint64(firm.size)
-    for n in range(length):
+    for n in range((length + BLOCK - 1) // BLOCK * BLOCK):
         m = np.uint64(n)
-        x = np.uint64(first) + m
-        a, c = alpha[np.uint64(at) + m], firm[x]
-        x1, x2, x3, x4, x5 = x + width, x + width * 2, x + width * 3, x + width * 4, x + width * 5
-        made = (above[x] + (below[x] - above[x]) * share) * c
-        made += (above[x1] + (below[x1] - above[x1]) * share) * a
-        made += above[x2] + (below[x2] - above[x2]) * share
-        made += (above[x3] + (below[x3] - above[x3]) * share) * min(two * a, one)
-        made += (above[x4] + (below[x4] - above[x4]) * share) * max(two * a - one, zero)
-        most = min(max(a + three * (c - a), zero), one)
-        made += (above[x5] + (below[x5] - above[x5]) * share) * most
-        made = min(made * stretch, one)
-        made = c + (made - c) * by
-        firm[x] = min(max((made - black) * gain, zero), one)
+        a, c = room[np.uint64(6 * PLANE) + m], room[np.uint64(7 * PLANE) + m]
+        made = room[m] * c + room[np.uint64(PLANE) + m] * a + room[np.uint64(2 * PLANE) + m]
+        made += room[np.uint64(3 * PLANE) + m] * min(two * a, one)
+        made += room[np.uint64(4 * PLANE) + m] * max(two * a - one, zero)
+        made += room[np.uint64(5 * PLANE) + m] * min(max(a + three * (c - a), zero), one)
+        made = c + (min(made * stretch, one) - c) * by
+        room[np.uint64(8 * PLANE) + m] = min(max((made - black) * gain, zero), one)
 
 
 @nb.njit(error_model="numpy", fastmath={"contract"})
