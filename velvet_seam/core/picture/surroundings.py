@@ -146,6 +146,8 @@ def _most(plane: F32, side: int) -> F32:
 
 def _noise_of(small: F32, screen: F32) -> float:
     """How far a pixel of the screen is from the screen's surface, at the middle of every sixteenth."""
-    away = cv2.absdiff(np.ascontiguousarray(small[::4, ::4]), np.ascontiguousarray(screen[::4, ::4])).max(2)
+    away = cv2.absdiff(
+        np.ascontiguousarray(small[::4, ::4]), np.ascontiguousarray(screen[::4, ::4])
+    ).max(2)
     near = away[away < 0.05]
     return float(np.median(near)) if near.size > 25 else 0.01
