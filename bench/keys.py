@@ -31,12 +31,13 @@ from bench.quality import (
     ffmpeg_key,
     ours,
 )
-from bench.screens import Clip, Made, made, measured
+from bench.screens import Clip, Made, fresh, made, measured
 
 KEPT = (2, 3)
 
 METHODS: dict[str, Callable[[Case, list[NDArray[np.uint8]]], list[Alpha]]] = {
     "this": lambda case, shown: ours(shown),
+    "this, what lies around unheard": lambda case, shown: ours(shown, hold=0.0),
     "chroma distance, its best": lambda case, shown: best(case, shown, chroma_distance, CHROMA_SETTINGS, [0]),
     "chromakey + despill, best": lambda case, shown: best(case, shown, ffmpeg_key, FFMPEG_SETTINGS, [0]),
     "closed form, ideal trimap": closed_form,
@@ -79,13 +80,16 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--cutouts", type=Path, required=True)
     parser.add_argument("--unseen", action="store_true", help="the part that nothing is chosen on")
+    parser.add_argument(
+        "--fresh", action="store_true", help="48 more of the unseen subjects, before all screens"
+    )
     parser.add_argument("--alone", action="store_true", help="without what is ready-made")
     given = parser.parse_args()
     warnings.simplefilter("ignore")
-    ways = ["this"] if given.alone else list(METHODS)
-    clips = measured(given.cutouts, given.unseen)
+    ways = list(METHODS)[:2] if given.alone else list(METHODS)
+    clips = fresh() if given.fresh else measured(given.cutouts, given.unseen)
     print(
-        f"machine load {os.getloadavg()[0]:.1f}; {len(clips)} clips, {'unseen' if given.unseen else 'seen'}; MSE × 1000"
+        f"machine load {os.getloadavg()[0]:.1f}; {len(clips)} clips, {'unseen' if given.unseen or given.fresh else 'seen'}; MSE × 1000"
     )
     every: dict[str, list[tuple[Errors, float]]] = {way: [] for way in ways}
     for clip, found in told(clips, given.cutouts, ways):
@@ -98,7 +102,7 @@ def main() -> None:
     for way, some in every.items():
         mse = [one.mse for one, _ in some]
         colour = np.nanmean([one.colour for one, _ in some])
-        print(f"  {way:26} MSE geometric mean {np.exp(np.log(mse).mean()):6.2f}, mean {np.mean(mse):6.2f}, most {max(mse):7.2f}; "
+        print(f"  {way:30} MSE geometric mean {np.exp(np.log(mse).mean()):6.2f}, mean {np.mean(mse):6.2f}, most {max(mse):7.2f}; "
               f"dtSSD {np.mean([one.dtssd for one, _ in some]):5.2f}; colour {colour:5.1f}; "
               f"solid under 0.98 {np.mean([part for _, part in some]):5.1f} %", flush=True)  # fmt: skip
 

@@ -143,9 +143,9 @@ def pictures(case: Case) -> list[NDArray[np.uint8]]:
         reader.close()
 
 
-def ours(shown: list[NDArray[np.uint8]]) -> list[Alpha]:
+def ours(shown: list[NDArray[np.uint8]], hold: float = 1.0) -> list[Alpha]:
     colour = tuple(round(c) for c in measure_border(shown).colour)
-    return [screen_key(p, read_screen(p, colour), colour) / 255 for p in shown]  # type: ignore[arg-type]
+    return [screen_key(p, read_screen(p, colour), colour, hold=hold) / 255 for p in shown]  # type: ignore[arg-type]
 
 
 def chroma_distance(shown: list[NDArray[np.uint8]], low: float, wide: float) -> list[Alpha]:

@@ -284,3 +284,8 @@ def measured(folder: Path, unseen: bool) -> list[Clip]:
         )
     seen = tuple(name for name in names(folder) if name not in UNSEEN_CUTOUTS)
     return _spread((*seen, *SEEN_DRAWN), SEEN_SCREENS, 17, 22)
+
+
+def fresh() -> list[Clip]:
+    """48 more clips of the subjects that are kept for the end, before screens of every colour."""
+    return _spread((*UNSEEN_CUTOUTS, *UNSEEN_DRAWN), tuple(SCREENS), 1711, 48)
