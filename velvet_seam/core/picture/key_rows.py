@@ -24,8 +24,6 @@ from velvet_seam.core.picture.unmix import (
     REACH,
     RING,
     SEGMENT,
-    believed,
-    clipped,
     copy,
     crisped,
     fill,
@@ -38,8 +36,8 @@ from velvet_seam.core.picture.unmix import (
     solid,
     solve,
     unmix,
-    weights_of,
 )
+from velvet_seam.core.picture.weighing import believed, clipped, weights_of
 
 WIDE = 8
 """Rows of the screen's surface that are held at the width of the picture: those of a picture's row, and of
@@ -205,7 +203,7 @@ def _key_rows(source, known, judged, wish, first, last, mask, out, held):
         judged.any_held,
     )
     weighing, last_line = wish.hold > 0, weights.shape[0] - 1
-    heavy = np.empty((2, WEIGHTS * width), np.float32)
+    weight_rows = np.empty((2, WEIGHTS * width), np.float32)
     weighed = weight_lines[first] - 1
     bottom = min(last + REACH, height)
     for y in range(max(first - REACH, 0), last + REACH):
@@ -243,10 +241,10 @@ def _key_rows(source, known, judged, wish, first, last, mask, out, held):
             weighed = max(weighed, above - 1)
             while weighing and weighed < below:
                 weighed += 1
-                _widened(weights[weighed], weight_ends, weight_parts, heavy[weighed % 2])
+                _widened(weights[weighed], weight_ends, weight_parts, weight_rows[weighed % 2])
             _finish(
                 pixels[n % RING if made else n], n, height, over, under, shares[n], wish, to_ycc, alpha,
-                lit, own, solved[n % RING], tall, firm, room, out[n], heavy[above % 2], heavy[below % 2],
+                lit, own, solved[n % RING], tall, firm, room, out[n], weight_rows[above % 2], weight_rows[below % 2],
                 weight_shares[n],
             )  # fmt: skip
         if not opaque[n % RING]:
@@ -347,9 +345,9 @@ def _finish(
     firm,
     room,
     to,
-    heavy_above,
-    heavy_below,
-    heavy_share,
+    weights_above,
+    weights_below,
+    weights_share,
 ):
     """The solved segments of row ``y``, made crisp run by run, weighed and unmixed."""
     width, beside, begin = pixels.size, y % RING * pixels.size, 0
@@ -359,7 +357,7 @@ def _finish(
         n = stop - begin
         crisped(alpha, width + 2 * REACH, y, height, begin, n, wish.crisp, tall, firm)
         if wish.hold > 0:
-            weights_of(heavy_above, heavy_below, heavy_share, begin, n, WEIGHTS, room)
+            weights_of(weights_above, weights_below, weights_share, begin, n, WEIGHTS, room)
             copy(alpha, y % RING * (width + 2 * REACH) + REACH + begin, room, 6 * PLANE, n)
             copy(firm, begin, room, 7 * PLANE, n)
             believed(room, n, wish.hold, np.float32(STRETCH), wish.black, wish.rise)

@@ -1,8 +1,6 @@
-"""What is told of a study pixel before a screen, and of what lies around it: by it the estimates of its coverage are weighed.
+"""What is told of a study pixel before a screen, and of what lies around it.
 
-A few facts are of the pixel alone: how far it is from the screen and from the foreground nearby, in several ways. The
-others are of its surroundings: the least, the most and the mean of those over squares of some sizes, and how far it is to
-what surely is screen and to what surely is subject.
+By it the estimates of the pixel's coverage are weighed, see :mod:`velvet_seam.core.picture.estimates`.
 """
 
 from __future__ import annotations
@@ -18,15 +16,29 @@ from velvet_seam.core.picture.unmix import far_of, grey_of, raw_of
 
 F32 = NDArray[np.float32]
 
+(
+    RAW, ON_THE_WAY, BESIDE_THE_WAY, LEAST, OTHER_HUE, LIGHT, SCREEN_COLOUR, AWAY, FOREGROUND_RAW, VARIED, UNLIKE, LUMA,
+    SCREEN_LUMA, LEAST_BESIDE, LEAST_NEAR, LEAST_WIDE, MOST_NEAR, MEAN_NEAR, MEAN_WIDE, LEAST_MEAN, LEAST_MOST,
+    TO_SCREEN, SURE_WIDE, ROUGH, RAW_ROUGH, WAY_MEAN, SURE_IN_ALL, TO_SURE,
+) = range(28)  # fmt: skip
+"""The facts, in the order in which the network takes them.
+
+Of a pixel: its raw coverage; how much of the way from the screen to the foreground nearby it lies, and how far beside
+that way; the least coverage that keeps its foreground inside the gamut; how far it is from the screen's hue, and its
+light against the screen's; how much colour the screen has; how far it is from the screen, by the noise; the raw coverage
+of the foreground nearby, and how varied that is; how unlike it the pixel is; the luma of both.
+
+Of its surroundings: the least raw coverage over 3, 15 and 33 pixels each way, the most over 9, the mean over 9 and 33;
+the mean over 9 and the most over 15 of the least coverage; how far the next sure screen is; the part of 33 pixels each
+way that surely is subject; how rough luma and raw coverage are; the mean over 15 of the way to the foreground; how much
+of the whole subject surely is one; how far the next such pixel is.
+"""
+
 FACTS = 28
 
 SURE, NONE = 0.93, 0.06
 """Raw coverage, of the most there is, of what surely is subject, and of what surely is screen."""
-LEAST_BESIDE = 13
-"""The fact that is the least raw coverage of a pixel and the eight beside it."""
 
-MOST_NEAR = 16
-"""The fact that is the most raw coverage nearby."""
 _FAR = 16
 """Study pixels that count as far away."""
 
@@ -51,37 +63,39 @@ def _own_facts(small, screen, near, white, noise, k, to_ycc, grey, to):
                     wk * dk + wi * di + wj * dj, uk * dk + ui * di + uj * dj, vk * dk + vi * di + vj * dj,
                 )  # fmt: skip
                 raw += grey_of(sk, si, sj) * (far - raw)
-            to[0, y, x] = min(raw / white, one)
+            to[RAW, y, x] = min(raw / white, one)
             # how much of the way to the foreground nearby, and what is left beside that way
             ek, ei, ej = fk - sk, fi - si, fj - sj
             on = (dk * ek + di * ei + dj * ej) / (ek * ek + ei * ei + ej * ej + np.float32(0.002))
             on = min(max(on, zero), one)
-            to[1, y, x] = on
+            to[ON_THE_WAY, y, x] = on
             bk, bi, bj = dk - on * ek, di - on * ei, dj - on * ej
-            to[2, y, x] = min(np.float32(4) * np.sqrt(bk * bk + bi * bi + bj * bj), one)
+            to[BESIDE_THE_WAY, y, x] = min(
+                np.float32(4) * np.sqrt(bk * bk + bi * bi + bj * bj), one
+            )
             least = zero
             for c in range(3):
                 p, s = small[y, x, c], screen[y, x, c]
                 room = max(s if p < s else one - s, np.float32(0.02))
                 least = max(least, (abs(p - s) - np.float32(0.02)) / room)
-            to[3, y, x] = min(least, one)
+            to[LEAST, y, x] = min(least, one)
             py, sy = wk * pk + wi * pi + wj * pj, wk * sk + wi * si + wj * sj
             light = min(py / max(sy, np.float32(0.02)), np.float32(2))
             hk, hi, hj = pk - light * sk, pi - light * si, pj - light * sj
             size = max(np.sqrt(sk * sk + si * si + sj * sj), np.float32(0.05))
-            to[4, y, x] = min(np.sqrt(hk * hk + hi * hi + hj * hj) / size, one)
-            to[5, y, x] = light * np.float32(0.5)
-            to[6, y, x] = max(sk - max(si, sj), zero) / max(sk, np.float32(0.05))
+            to[OTHER_HUE, y, x] = min(np.sqrt(hk * hk + hi * hi + hj * hj) / size, one)
+            to[LIGHT, y, x] = light * np.float32(0.5)
+            to[SCREEN_COLOUR, y, x] = max(sk - max(si, sj), zero) / max(sk, np.float32(0.05))
             away = np.sqrt(dk * dk + di * di + dj * dj)
-            to[7, y, x] = min(away / (np.float32(20) * noise), one)
-            to[8, y, x] = own
-            to[9, y, x] = min(np.sqrt(max(
+            to[AWAY, y, x] = min(away / (np.float32(20) * noise), one)
+            to[FOREGROUND_RAW, y, x] = own
+            to[VARIED, y, x] = min(np.sqrt(max(
                 near[y, x, 3] - (wk * fk + wi * fi + wj * fj) ** 2, zero
             )) * np.float32(3), one)  # fmt: skip
             ok, oi, oj = pk - fk, pi - fi, pj - fj
-            to[10, y, x] = min(np.sqrt(ok * ok + oi * oi + oj * oj), one)
-            to[11, y, x] = py
-            to[12, y, x] = sy
+            to[UNLIKE, y, x] = min(np.sqrt(ok * ok + oi * oi + oj * oj), one)
+            to[LUMA, y, x] = py
+            to[SCREEN_LUMA, y, x] = sy
 
 
 def facts(small: F32, surface: F32, foreground: Foreground, key: int) -> F32:
@@ -98,41 +112,32 @@ def facts(small: F32, surface: F32, foreground: Foreground, key: int) -> F32:
     beside = cv2.resize(foreground.near, (w, h), interpolation=cv2.INTER_LINEAR)
     to = np.empty((FACTS, h, w), np.float32)
     noise = np.float32(max(_noise_of(small, np.asarray(screen, np.float32)), 0.004))
-    _own_facts(
-        small,
-        screen,
-        beside,
-        np.float32(foreground.white),
-        noise,
-        key,
-        ycc_of(key),
-        has_grey(surface, key),
-        to,
-    )
-    raw, least = to[0], to[3]
+    white, grey = np.float32(foreground.white), has_grey(surface, key)
+    _own_facts(small, screen, beside, white, noise, key, ycc_of(key), grey, to)
+    raw, least = to[RAW], to[LEAST]
     to[LEAST_BESIDE] = _least(raw, 3)
-    to[14] = _least(raw, 15)
-    to[15] = _least(to[14], 19)
+    to[LEAST_NEAR] = _least(raw, 15)
+    to[LEAST_WIDE] = _least(to[LEAST_NEAR], 19)
     to[MOST_NEAR] = _most(raw, 9)
-    to[17] = cv2.blur(raw, (9, 9))
-    to[18] = cv2.blur(raw, (33, 33))
-    to[19] = cv2.blur(least, (9, 9))
-    to[20] = _most(least, 15)
+    to[MEAN_NEAR] = cv2.blur(raw, (9, 9))
+    to[MEAN_WIDE] = cv2.blur(raw, (33, 33))
+    to[LEAST_MEAN] = cv2.blur(least, (9, 9))
+    to[LEAST_MOST] = _most(least, 15)
     clear = (cv2.blur(raw, (3, 3)) > NONE).astype(np.uint8)
     far = cv2.distanceTransform(clear, cv2.DIST_L2, 3)
-    to[21] = np.minimum(far / np.float32(_FAR), 2)
-    to[22] = cv2.blur((raw > SURE).astype(np.float32), (33, 33))
-    mean = cv2.blur(to[11], (5, 5))
-    to[23] = np.minimum(
-        5 * np.sqrt(np.maximum(cv2.blur(to[11] * to[11], (5, 5)) - mean * mean, 0)), 1
+    to[TO_SCREEN] = np.minimum(far / np.float32(_FAR), 2)
+    to[SURE_WIDE] = cv2.blur((raw > SURE).astype(np.float32), (33, 33))
+    mean = cv2.blur(to[LUMA], (5, 5))
+    to[ROUGH] = np.minimum(
+        5 * np.sqrt(np.maximum(cv2.blur(to[LUMA] * to[LUMA], (5, 5)) - mean * mean, 0)), 1
     )
-    to[24] = np.minimum(
-        3 * np.sqrt(np.maximum(cv2.blur(raw * raw, (9, 9)) - to[17] * to[17], 0)), 1
+    to[RAW_ROUGH] = np.minimum(
+        3 * np.sqrt(np.maximum(cv2.blur(raw * raw, (9, 9)) - to[MEAN_NEAR] * to[MEAN_NEAR], 0)), 1
     )
-    to[25] = cv2.blur(to[1], (15, 15))
-    to[26] = float((raw > SURE).mean()) / max(float((raw > 0.3).mean()), 1e-3)
+    to[WAY_MEAN] = cv2.blur(to[ON_THE_WAY], (15, 15))
+    to[SURE_IN_ALL] = float((raw > SURE).mean()) / max(float((raw > 0.3).mean()), 1e-3)
     there = cv2.distanceTransform((raw < SURE).astype(np.uint8), cv2.DIST_L2, 3)
-    to[27] = np.minimum(there / np.float32(_FAR), 2)
+    to[TO_SURE] = np.minimum(there / np.float32(_FAR), 2)
     return to
 
 
