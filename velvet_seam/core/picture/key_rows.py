@@ -97,8 +97,8 @@ class Judged(NamedTuple):
 class Wish(NamedTuple):
     """What is asked of the key: the number of the key channel, whether the screen has little colour, the raw coverage
     that is whole, where coverage begins and how fast it rises; how much of a shadow is kept and of spill taken off,
-    what takes its place, how crisp an edge is made; how much the weighed estimates count, and the clips. Numbers only: arrays in a group that is passed on for every
-    row would be counted each time."""
+    what takes its place, how crisp an edge is made; how much the weighed estimates count, and the clips. Numbers
+    only: arrays in a group that is passed on for every row would be counted each time."""
 
     k: int
     grey: bool
