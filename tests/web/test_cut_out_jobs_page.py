@@ -188,10 +188,16 @@ def cloaked(path: Path) -> np.ndarray:
     light = 0.92 + 0.16 * x / 1080
     colour, cover = fur.truth(10)
     picture = CARD * light[..., None] * (1 - cover[..., None]) + colour
-    picture = picture * (1 - cloak) + cloak * CARD * (light * folds)[..., None]
+    filmed(path, picture * (1 - cloak) + cloak * CARD * (light * folds)[..., None], rng)
+    return cover * (1 - cloak[..., 0])
+
+
+def filmed(path: Path, picture: np.ndarray, rng: np.random.Generator) -> None:
+    """Twelve frames of a picture, R'G'B' in 0 to 1, with noise."""
     with av.open(str(path), "w") as film:
         stream = film.add_stream("libx264", 25, options={"crf": "20", "preset": "fast"})
-        stream.width, stream.height, stream.pix_fmt = 1080, 1920, "yuv420p"
+        stream.height, stream.width = picture.shape[:2]
+        stream.pix_fmt = "yuv420p"
         for _ in range(12):
             noisy = picture * 255 + rng.normal(0, 2, picture.shape)
             shown = av.VideoFrame.from_ndarray(
@@ -199,7 +205,6 @@ def cloaked(path: Path) -> np.ndarray:
             )
             film.mux(stream.encode(shown))
         film.mux(stream.encode())
-    return cover * (1 - cloak[..., 0])
 
 
 def test_the_foxs_head_alone_above_a_cloak_of_the_screens_colour(blank: Page, tmp_path: Path):
@@ -212,6 +217,45 @@ def test_the_foxs_head_alone_above_a_cloak_of_the_screens_colour(blank: Page, tm
     place = state(page, "layer.place")
     assert iou(cut, lying(head, place)) > 0.93
     assert cut[600:].mean() < 0.002  # neither body nor cloak
+
+
+def test_a_brown_fox_before_orange_is_nearly_whole_with_nothing_but_the_screen_key(
+    blank: Page, tmp_path: Path
+):
+    """Its fur has the card's hue, and the card's light falls on it. What lies around its pixels makes it whole; without
+    that it is seen through, and undo brings it back."""
+    page, rng = blank, np.random.default_rng(6)
+    card = np.array([0.86, 0.5, 0.2])
+    y, x = np.mgrid[:1920, :1080].astype(np.float32)
+    colour, cover = fur.truth(10)
+    lit = colour * (0.6 + 0.4 * card / card.max())
+    light = (0.85 + 0.3 * x / 1080)[..., None]
+    filmed(tmp_path / "brown.mp4", card * light * (1 - cover[..., None]) + lit, rng)
+    layer = brought_in(page, tmp_path / "brown.mp4")
+    page.click(f"#seam-{layer}")
+    chip(page, "matte", "Screen")
+    until(page, "velvetSeam.bench.layer?.seam.matte.length === 1")
+    settled(page)
+    key, place = state(page, "layer.seam.matte[0].id"), state(page, "layer.place")
+    solid = cv2.erode((cover > 0.995).astype(np.uint8), np.ones((13, 13), np.uint8))
+    solid = cv2.erode(lying(solid, place).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+
+    def matte() -> np.ndarray:
+        page.evaluate("velvetSeam.bench.see('matte')")
+        return picture(page).mean(2) / 255
+
+    whole = matte()
+    assert whole[solid].mean() > 0.94
+    assert (whole[solid] < 0.5).mean() < 0.02
+    type_tape(page, f"seam.matte.{key}.hold", 0)
+    until(page, "velvetSeam.bench.layer.seam.matte[0].hold === 0")
+    settled(page)
+    bare = matte()
+    assert bare[solid].mean() < 0.6
+    page.keyboard.press("Control+z")
+    until(page, "velvetSeam.bench.layer.seam.matte[0].hold === 100")
+    settled(page)
+    assert np.abs(matte() - whole).max() < 0.02
 
 
 def test_a_person_by_one_click_grows_dark_and_dissolves(blank: Page, tmp_path: Path):
