@@ -226,7 +226,7 @@ def test_a_brown_fox_before_orange_is_nearly_whole_with_nothing_but_the_screen_k
     that it is seen through, and undo brings it back."""
     page, rng = blank, np.random.default_rng(6)
     card = np.array([0.86, 0.5, 0.2])
-    y, x = np.mgrid[:1920, :1080].astype(np.float32)
+    x = np.arange(1080, dtype=np.float32)[None]
     colour, cover = fur.truth(10)
     lit = colour * (0.6 + 0.4 * card / card.max())
     light = (0.85 + 0.3 * x / 1080)[..., None]
