@@ -116,3 +116,21 @@ def test_what_is_held_is_kept_though_nothing_of_it_is_seen(size):
     below = alpha[size[0] // 2 :]
     assert np.abs(below - np.minimum(1.03 * wanted, 1)).max() < 0.01
     assert screen_key(picture, told, (60, 160, 70), hold=0.0)[size[0] // 2 :, :, 3].max() == 0
+
+
+def test_grain_on_the_screen_is_no_subject_and_a_thread_is():
+    """In a dim, noisy take single pixels stand out as far as a subject would; a thread a pixel wide stays."""
+    rng = np.random.default_rng(8)
+    picture = np.full((1280, 720, 4), (50, 120, 55, 255), np.uint8)
+    picture[300:900, 360, :3] = (210, 190, 170)
+    grainy = picture[..., :3] + rng.normal(0, 11, (1280, 720, 1)) + rng.normal(0, 2, (1280, 720, 3))
+    picture[..., :3] = np.clip(grainy, 0, 255).astype(np.uint8)
+    screen = read_screen(picture, (50, 120, 55))
+    bare, weighed_one = (
+        screen_key(picture, screen, (50, 120, 55), hold=hold)[..., 3] / 255 for hold in (0.0, 1.0)
+    )
+    away = np.ones((1280, 720), bool)
+    away[280:920, 340:380] = False
+    assert (bare[away] > 0.02).mean() > 0.2
+    assert (weighed_one[away] > 0.02).mean() < 0.001
+    assert weighed_one[320:880, 360].mean() > 0.7 * bare[320:880, 360].mean() > 0.6

@@ -94,8 +94,9 @@ def _weigh(given, w1, b1, w2, b2, w3, b3):
             np.empty(w3.shape[0] * width, np.float32),
         )
         which, count = np.empty(width, np.int64), 0
-        for x in range(width):  # where all around is screen, nothing is to be weighed
-            out[y, x, CRISP] = one
+        for x in range(
+            width
+        ):  # where all around is screen, nothing is to be weighed: what stands out is grain
             if given[MOST_NEAR, y, x] > np.float32(NONE):
                 which[count] = x
                 count += 1
