@@ -226,10 +226,11 @@ def _key_rows(source, known, judged, wish, first, last, mask, out, held):
             )
             wanted = first <= y < last
             study_row = core_rows[y]
+            known_held = held_at.shape[1] if weighing and any_held[study_row] else 0
             some[slot] = _cover(
                 pixels[at], y, wanted, over, under, raw, near[above], near[below], core[study_row],
-                weighing and any_held[study_row], held_at[study_row], core_columns, columns, parts, ends, shares[y], wish, to_ycc, alpha, lit, own, solved[slot],
-                nearby, room, out[y],
+                held_at[study_row, :known_held], core_columns, columns, parts, ends, shares[y], wish, to_ycc, alpha,
+                lit, own, solved[slot], nearby, room, out[y],
             )  # fmt: skip
         n = y - REACH
         if n < first:
@@ -258,11 +259,11 @@ def _key_rows(source, known, judged, wish, first, last, mask, out, held):
 
 @nb.njit(error_model="numpy", forceinline=True)
 def _cover(
-    pixels, y, wanted, above, below, raw, near_above, near_below, core, holds, held, core_columns, columns, parts,
-    ends, share, wish, to_ycc, alpha, lit, own, solved, nearby, room, to,
+    pixels, y, wanted, above, below, raw, near_above, near_below, core, held, core_columns, columns, parts, ends,
+    share, wish, to_ycc, alpha, lit, own, solved, nearby, room, to,
 ):  # fmt: skip
     """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
-    the row is ``wanted``. Answers whether any needs one."""
+    the row is ``wanted``. Answers whether any needs one. ``held`` is empty where nothing of the row is."""
     width = pixels.size
     k, despill, to_grey, to_below = wish.k, wish.despill, wish.to_grey, wish.to_below
     row, some = y % RING * (width + 2 * REACH) + REACH, False
@@ -273,12 +274,12 @@ def _cover(
     for group in range(0, solved.size, GROUP):
         # most of a picture is screen: several segments are looked at together before each by itself
         begin, stop = group * SEGMENT, min((group + GROUP) * SEGMENT, width)
-        if wish.shade == 0 and not holds and _highest(raw, begin, stop) <= _CLEAR_BITS:
+        if wish.shade == 0 and held.size == 0 and _highest(raw, begin, stop) <= _CLEAR_BITS:
             continue
         for segment in range(group, min(group + GROUP, solved.size)):
             begin, stop = segment * SEGMENT, min((segment + 1) * SEGMENT, width)
             if _highest(raw, begin, stop) <= _CLEAR_BITS:
-                if holds:  # nothing is seen of it, but it may be part of what lies around
+                if held.size > 0:  # nothing is seen of it, but it may be part of what lies around
                     for c in range(core_columns[begin], core_columns[stop - 1] + 1):
                         if held[c]:
                             solved[segment], some = _HELD, True

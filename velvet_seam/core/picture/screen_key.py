@@ -222,7 +222,8 @@ def _keyed(
     )  # fmt: skip
     threads = nb.get_num_threads()
     wish = Wish(
-        key, has_grey(screen.surface, key), np.float32(1 / screen.foreground.white), np.float32(tolerance), np.float32(1 / max(softness, 1e-3)),
+        key, has_grey(screen.surface, key), np.float32(1 / screen.foreground.white), np.float32(tolerance),
+        np.float32(1 / max(softness, 1e-3)),
         np.float32(keep_shadows), np.float32(despill), np.float32(spill_to == "grey"),
         np.float32(spill_to == "below"), np.float32(crisp), np.float32(hold), np.float32(clip[0]),
         np.float32(1 / max(clip[1] - clip[0], 1e-3)),
