@@ -36,7 +36,7 @@ from velvet_seam.core.picture.surroundings import FACTS, facts
 
 F32 = NDArray[np.float32]
 
-CLIPS, EPOCHS, BATCH, RATE = 4400, 24, 8192, 3e-3
+CLIPS, EPOCHS, BATCH, RATE = 5300, 24, 8192, 3e-3
 HIDDEN = (24, 12)
 SAMPLES = 1500
 """Pixels of each clip."""

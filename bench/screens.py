@@ -45,6 +45,7 @@ class Clip:
         linear: mixed in linear light, not in display-referred values.
         colour: the screen's R, G, B, in place of its named colour.
         cloth: how much fine spots and threads of the screen differ in light.
+        shadow: how much darker the screen is where the subject's own shadow falls on it.
         speed: the subject's, short sides in a second at 25 frames a second; it is blurred by it.
     """
 
@@ -63,6 +64,7 @@ class Clip:
     seed: int = 1
     colour: tuple[int, ...] = ()
     cloth: float = 0.0
+    shadow: float = 0.0
 
     @property
     def name(self) -> str:
@@ -167,11 +169,25 @@ def _lit(clip: Clip, cut: Cut, screen: F32) -> F32:
     return np.asarray(np.minimum(colour, alpha[..., None]), np.float32)
 
 
+def _thrown(clip: Clip, alpha: F32) -> F32:
+    """Where the subject's shadow falls, 0 to 1: its outline moved aside, hard or soft."""
+    rng, (width, height) = rng_of(clip.seed, 12), clip.size
+    across, down = rng.normal(0, 0.08, 2) * min(clip.size)
+    move = np.array([[1, 0, across], [0, 1, down]], np.float32)
+    made = cv2.warpAffine(alpha, move, (width, height))
+    return np.asarray(
+        cv2.GaussianBlur(made, (0, 0), rng.choice([0.004, 0.012, 0.04]) * min(clip.size)),
+        np.float32,
+    )
+
+
 def frame(clip: Clip, folder: Path, number: int) -> tuple[F32, Cut]:
     """A frame before noise and codec, R'G'B' (h, w, 3), and what is true of it."""
     t = number / 25
     cut = _subject(clip, folder, t)
     screen = _screen(clip, t)
+    if clip.shadow:
+        screen = screen * (1 - clip.shadow * _thrown(clip, cut[1]))[..., None]
     colour, alpha = _lit(clip, cut, screen), cut[1][..., None]
     if clip.linear:
         own = np.where(alpha > 1e-4, colour / np.maximum(alpha, 1e-4), 0).clip(0, 1)
@@ -237,8 +253,9 @@ def _spread(
     return clips
 
 
-SOFT_FROM = 3600
-"""Number of the first of the clips that are soft things before screens of a strong colour."""
+SOFT_FROM, SHADOW_FROM = 3600, 4400
+"""Number of the first of the clips that are soft things before screens of a strong colour, and of those in which the
+subject's shadow falls on the screen."""
 
 
 def fitted_on(folder: Path, count: int) -> list[Clip]:
@@ -247,7 +264,7 @@ def fitted_on(folder: Path, count: int) -> list[Clip]:
     rng, clips = rng_of(4711), []
     cuts = [name for name in names(folder) if name not in UNSEEN_CUTOUTS]
     for n in range(count):
-        soft = n >= SOFT_FROM
+        soft = SOFT_FROM <= n < SHADOW_FROM
         subject = cuts[int(rng.integers(len(cuts)))] if n % 3 == 0 else KINDS[n % len(KINDS)]
         full = rng.random() < 0.75  # most screens have a strong colour
         if soft:
@@ -267,6 +284,7 @@ def fitted_on(folder: Path, count: int) -> list[Clip]:
                 ((540, 960), (960, 540), (360, 640), (320, 180), (720, 1280), (1080, 1920))[int(rng.choice(6, p=[0.3, 0.2, 0.15, 0.1, 0.15, 0.1]))],
                 float(rng.choice([0.5, 1.0, 2.0, 4.0])), float(rng.choice([0.0, 0.0, 0.4, 1.2])), 500_000 + n,
                 (red, green, blue), float(rng.choice([0.0, 0.0, 0.02])),
+                0.0 if n < SHADOW_FROM else float(rng.uniform(0.15, 0.8)),
             )
         )  # fmt: skip
     return clips
