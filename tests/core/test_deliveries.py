@@ -141,3 +141,7 @@ def test_the_digest_of_the_program_follows_every_file_and_library(tmp_path):
     assert made_by.digest_of(tmp_path, ["numpy 3"]) != before
     (tmp_path / "kernel.py").write_text("two")
     assert made_by.digest_of(tmp_path, ["numpy 2"]) != before
+    (tmp_path / "kernel.py").write_text("one")
+    assert made_by.digest_of(tmp_path, ["numpy 2"]) == before
+    (tmp_path / "learnt.npz").write_bytes(b"numbers")
+    assert made_by.digest_of(tmp_path, ["numpy 2"]) != before

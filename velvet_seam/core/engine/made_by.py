@@ -12,6 +12,9 @@ from importlib.metadata import version
 from pathlib import Path
 
 _CORE = Path(__file__).parents[1]
+_RULES = (".py", ".npz", ".tflite")
+"""Source, and numbers that were learnt."""
+
 _LIBRARIES = ("av", "numba", "numpy", "opencv-python-headless", "pillow", "pydantic")
 
 
@@ -26,9 +29,9 @@ def made_by() -> str:
 
 
 def digest_of(folder: Path, also: list[str]) -> str:
-    """A digest of all source below a folder, by name and content, and of some further words."""
+    """A digest of all rules below a folder, by name and content, and of some further words."""
     whole = hashlib.blake2b("\n".join(also).encode(), digest_size=16)
-    for path in sorted(folder.rglob("*.py")):
+    for path in sorted(one for one in folder.rglob("*") if one.suffix in _RULES):
         whole.update(f"\n{path.relative_to(folder)}\n".encode())
         whole.update(path.read_bytes())
     return whole.hexdigest()
