@@ -26,6 +26,7 @@ from velvet_seam.core.roto.features import solve_size
 from velvet_seam.core.roto.first import Marks, found, inside_of
 from velvet_seam.core.roto.seen import Seen, seen
 from velvet_seam.core.roto.soft import band_of, soft_matte
+from velvet_seam.core.roto.telling import painted_sample
 
 Where = NDArray[np.bool_]
 FRAMES, STRIDE, SIZE, RATE = 26, 2, (540, 960), 25
@@ -106,6 +107,22 @@ def line_in(region: Where, rng: np.random.Generator, width: float = 2.0) -> Wher
     return (out > 0) & region
 
 
+def mended(held: Marks | None, region: Where, truth: Where, rng: np.random.Generator) -> Marks:
+    """Strokes, and one more where a region is most wrong."""
+    wrong = region != truth
+    deep = cv2.distanceTransform(np.pad(wrong, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
+    place = np.unravel_index(int(np.argmax(deep)), deep.shape)
+    _, labels = cv2.connectedComponents(wrong.astype(np.uint8), connectivity=4)
+    stroke = line_in(labels == labels[place], rng, 1.0)
+    none = np.zeros_like(stroke)
+    held = held or Marks(none, none)
+    keep = bool(truth[place])
+    return Marks.of(
+        (held.keep | stroke) if keep else held.keep & ~stroke,
+        held.drop & ~stroke if keep else held.drop | stroke,
+    )
+
+
 def iou(a: Where, b: Where) -> float:
     every = (a | b).sum()
     return float((a & b).sum() / every) if every else 1.0
@@ -128,16 +145,17 @@ class User:
 
     def regions(self) -> list[F32]:
         made = [found(self.looks[0].f, self.marks[0])]
-        nodes = {0: made[0]}
+        nodes, painted = {0: made[0]}, painted_sample(made[0], self.looks[0])
         for n in range(1, FRAMES):
             at = max(
                 m
                 for m in range(n)
                 if n - m <= self.stride and (m % self.stride == 0 or m in self.marks)
             )
-            one = carried(nodes.get(at, made[at]), self.looks[at], self.looks[n])
+            one = carried(nodes.get(at, made[at]), self.looks[at], self.looks[n], painted)
             if n in self.marks:
                 one = corrected(one, self.looks[n], self.marks[n])
+                painted = painted_sample(one, self.looks[n])
             nodes[n] = one
             made.append(one)
         return made
@@ -146,18 +164,7 @@ class User:
         """A stroke where the worst frame is most wrong."""
         said = [iou(one > 0, true) for one, true in zip(regions, self.truths, strict=True)]
         n = int(np.argmin(said))
-        wrong = (regions[n] > 0) != self.truths[n]
-        deep = cv2.distanceTransform(np.pad(wrong, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
-        place = np.unravel_index(int(np.argmax(deep)), deep.shape)
-        _, labels = cv2.connectedComponents(wrong.astype(np.uint8), connectivity=4)
-        stroke = line_in(labels == labels[place], self.rng, 1.0)
-        none = np.zeros_like(stroke)
-        held = self.marks.get(n, Marks(none, none))
-        keep = bool(self.truths[n][place])
-        self.marks[n] = Marks.of(
-            (held.keep | stroke) if keep else held.keep & ~stroke,
-            held.drop & ~stroke if keep else held.drop | stroke,
-        )
+        self.marks[n] = mended(self.marks.get(n), regions[n] > 0, self.truths[n], self.rng)
         self.strokes += 1
 
 
@@ -203,8 +210,9 @@ def main() -> None:
         of = film(n, subject, photos[int(rng_of(n).integers(len(photos)))])
         user, row = User(of, given.stride), []
         true = inside_of(user.truths[0])
+        painted = painted_sample(true, user.looks[0])
         for m in range(given.stride, 11, given.stride):
-            true = carried(true, user.looks[m - given.stride], user.looks[m])
+            true = carried(true, user.looks[m - given.stride], user.looks[m], painted)
         row.append(iou(true > 0, user.truths[10]))
         while True:
             regions = user.regions()

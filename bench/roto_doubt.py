@@ -21,6 +21,7 @@ from velvet_seam.core.roto.carry import between, carried
 from velvet_seam.core.roto.doubt import LOOK, apart, doubt, strayed
 from velvet_seam.core.roto.first import inside_of
 from velvet_seam.core.roto.seen import seen
+from velvet_seam.core.roto.telling import painted_sample
 
 FRAMES, WRONG = 39, 0.95
 SCENES = (0, 50, 100)
@@ -37,13 +38,14 @@ def judged(
     truths = {n: of.truth(n) for n in looks}
     ahead: dict[int, F32] = {0: inside_of(truths[0])}
     back: dict[int, F32] = {last: inside_of(truths[last])}
+    first, end = (painted_sample(one[n], looks[n]) for one, n in ((ahead, 0), (back, last)))
     far, alone = 0.0, []
     for n in range(stride, last + 1, stride):
-        ahead[n] = carried(ahead[n - stride], looks[n - stride], looks[n])
-        far = strayed(ahead[n - stride], looks[n - stride], ahead[n], looks[n], far)
+        ahead[n] = carried(ahead[n - stride], looks[n - stride], looks[n], first)
+        far = strayed(ahead[n - stride], looks[n - stride], ahead[n], looks[n], first, far)
         alone.append((doubt(ahead[n], far), iou(ahead[n] > 0, truths[n])))
     for n in range(last - stride, -1, -stride):
-        back[n] = carried(back[n + stride], looks[n + stride], looks[n])
+        back[n] = carried(back[n + stride], looks[n + stride], looks[n], end)
     mixed = [
         (apart(ahead[n], back[n]), iou(between(ahead[n], back[n], n / last) > 0, truths[n]))
         for n in range(stride, last, stride)

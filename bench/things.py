@@ -37,7 +37,7 @@ def _tones(rng: np.random.Generator, count: int) -> F32:
     return np.asarray(made, np.float32)
 
 
-def _texture(rng: np.random.Generator, size: int, seed: int) -> F32:
+def texture(rng: np.random.Generator, size: int, seed: int) -> F32:
     """Colour everywhere: patches, soft or hard, shaded, with light from one side."""
     tones = _tones(rng, int(rng.integers(1, 5)))
     picture = np.broadcast_to(tones[0], (size, size, 3)).copy()
@@ -84,7 +84,7 @@ def _blob(rng: np.random.Generator, size: int, t: float, seed: int) -> Cut:
     for _ in range(int(rng.integers(0, 4))):
         hole = _outline(rng, size, rng.uniform(0.01, 0.06)) + rng.normal(0, 0.1 * size, 2)
         alpha = alpha * (1 - _filled(size, [hole], 0.7))
-    return _in(alpha, _texture(rng, size, seed))
+    return _in(alpha, texture(rng, size, seed))
 
 
 def _sign(rng: np.random.Generator, size: int, t: float, seed: int) -> Cut:
@@ -104,7 +104,7 @@ def _sign(rng: np.random.Generator, size: int, t: float, seed: int) -> Cut:
             box = cv2.boxPoints(((x, y), tuple(rng.uniform(0.02, 0.5, 2) * 2 * size), a))
             cv2.fillPoly(mask, [np.round(box).astype(np.int32)], 255 if rng.random() < 0.8 else 0)
     alpha = cv2.resize(mask, (size, size), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
-    return _in(np.asarray(alpha, np.float32), _texture(rng, size, seed))
+    return _in(np.asarray(alpha, np.float32), texture(rng, size, seed))
 
 
 def _threads(rng: np.random.Generator, size: int, t: float, seed: int) -> Cut:
@@ -123,12 +123,12 @@ def _threads(rng: np.random.Generator, size: int, t: float, seed: int) -> Cut:
         line = np.round(np.stack([x, y], 1) * 4 * size * 16).astype(np.int32)
         cv2.polylines(mask, [line], False, 255, max(1, round(4 * wide)), cv2.LINE_AA, 4)
     alpha = cv2.resize(mask, (size, size), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
-    return _in(np.asarray(alpha, np.float32), _texture(rng, size, seed))
+    return _in(np.asarray(alpha, np.float32), texture(rng, size, seed))
 
 
 def _fur(rng: np.random.Generator, size: int, t: float, seed: int) -> Cut:
     outline = _outline(rng, size, rng.uniform(0.12, 0.25))
-    picture, body = _texture(rng, size, seed), _filled(size, [outline], 0.7)
+    picture, body = texture(rng, size, seed), _filled(size, [outline], 0.7)
     mask = np.zeros((2 * size, 2 * size), np.uint8)
     long, wide = rng.uniform(0.02, 0.2) * size, rng.choice([1, 1, 2])
     for _ in range(int(rng.integers(200, 2500))):
@@ -181,7 +181,7 @@ def _cloth(rng: np.random.Generator, size: int, t: float, seed: int) -> Cut:
     )
     if rng.random() < 0.5:
         inner = _filled(size, [_outline(rng, size, rng.uniform(0.06, 0.15))], 0.7)
-        return over(cloth, _in(inner, _texture(rng, size, seed + 2)))
+        return over(cloth, _in(inner, texture(rng, size, seed + 2)))
     return cloth
 
 
@@ -196,7 +196,7 @@ def _clutter(rng: np.random.Generator, size: int, t: float, seed: int) -> Cut:
         )
         cv2.ellipse(mask, (int(x), int(y)), axes, rng.uniform(0, 180), 0, 360, 255, -1, cv2.LINE_AA)
     alpha = cv2.resize(mask, (size, size), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
-    return _in(np.asarray(alpha, np.float32), _texture(rng, size, seed))
+    return _in(np.asarray(alpha, np.float32), texture(rng, size, seed))
 
 
 def _both(rng: np.random.Generator, size: int, t: float, seed: int) -> Cut:

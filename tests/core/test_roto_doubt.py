@@ -16,15 +16,17 @@ from velvet_seam.core.roto.doubt import LOOK, apart, doubt, strayed
 from velvet_seam.core.roto.first import inside_of
 from velvet_seam.core.roto.moving import moving
 from velvet_seam.core.roto.seen import seen
+from velvet_seam.core.roto.telling import painted_sample
 
 
 def followed(films: list[np.ndarray], begin: np.ndarray) -> tuple[np.ndarray, float]:
     """The region at the last of some frames, and its doubt."""
     region, far = inside_of(begin), 0.0
+    painted = painted_sample(region, seen(films[0]))
     for there, here in pairwise(films):
         a, b = seen(there), seen(here)
-        to = carried(region, a, b)
-        region, far = to, strayed(region, a, to, b, far)
+        to = carried(region, a, b, painted)
+        region, far = to, strayed(region, a, to, b, painted, far)
     return region, doubt(region, far)
 
 

@@ -16,6 +16,7 @@ from velvet_seam.core.roto.first import Marks, found, inside_of
 from velvet_seam.core.roto.geodesic import FAR
 from velvet_seam.core.roto.seen import seen
 from velvet_seam.core.roto.soft import band_of, soft_matte
+from velvet_seam.core.roto.telling import painted_sample
 from velvet_seam.demo import fur, stage
 
 # regions
@@ -79,8 +80,9 @@ def test_a_region_follows_its_subject_forward_and_backward():
     truths = [small(cover) for _, cover in frames]
     for order in (range(9), range(8, -1, -1)):
         inside = inside_of(truths[order[0]])
+        painted = painted_sample(inside, looks[order[0]])
         for a, b in itertools.pairwise(order):
-            inside = carried(inside, looks[a], looks[b])
+            inside = carried(inside, looks[a], looks[b], painted)
         assert iou(inside > 0, truths[order[-1]]) > 0.95
         assert iou(truths[order[0]], truths[order[-1]]) < 0.8  # it has moved
 
@@ -91,7 +93,7 @@ def test_what_is_empty_or_all_stays_so():
         np.full(one.light.shape, -FAR, np.float32),
         np.full(one.light.shape, FAR, np.float32),
     ):
-        assert (carried(inside, one, one) == inside).all()
+        assert (carried(inside, one, one, painted_sample(inside, one)) == inside).all()
 
 
 def test_a_correction_changes_its_neighbourhood_only():

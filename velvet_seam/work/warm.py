@@ -65,9 +65,12 @@ from velvet_seam.core.picture.yuv import (
     rgba_to_yuv422p10,
 )
 from velvet_seam.core.register.in_place import line_up
+from velvet_seam.core.roto.carry import carried
 from velvet_seam.core.roto.features import features
 from velvet_seam.core.roto.first import Marks, found
+from velvet_seam.core.roto.seen import seen
 from velvet_seam.core.roto.soft import soft_matte
+from velvet_seam.core.roto.telling import painted_sample
 from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound.loudness import loudness
@@ -248,7 +251,8 @@ def _roto() -> None:
     picture = _screen()
     keep, drop = (np.zeros((48, 32), bool) for _ in range(2))
     keep[18:22, 14:18], drop[:3] = True, True
-    found(features(picture), Marks.of(keep, drop))
+    region, look = found(features(picture), Marks.of(keep, drop)), seen(picture)
+    carried(region, look, look, painted_sample(region, look))
     inside = people(picture, (picture[..., 0] > 100).astype(np.float32))
     soft_matte(picture, inside)
 

@@ -26,6 +26,7 @@ from velvet_seam.core.roto.first import found
 from velvet_seam.core.roto.geodesic import FAR
 from velvet_seam.core.roto.kept import packed, packed_number, unpacked, unpacked_number
 from velvet_seam.core.roto.seen import Seen
+from velvet_seam.core.roto.telling import painted_sample
 from velvet_seam.core.steps import Footage, Packing, Step, step
 
 F32 = NDArray[np.float32]
@@ -203,16 +204,20 @@ class RotoFrames:
 
     def _carried(self, whence: int, frame: int) -> Step:
         """Carried from a painted or held frame."""
-        stops = self._legs(whence, frame, self._ways)
+        stops, painted = self._legs(whence, frame, self._ways), self._sample(whence)
         made = self._ways.get((whence, stops[0])) or self.at(whence)
         for at, to in pairwise(stops):
             known_as = made.key, at, to
             if known_as not in self._carries:
                 self._carries[known_as] = step(
-                    "roto-carried", carried, (), made, self.seen(at), self.seen(to), packing=REGION
-                )
+                    "roto-carried", carried, (), made, self.seen(at), self.seen(to), painted, packing=REGION
+                )  # fmt: skip
             made = self._ways[whence, to] = self._carries[known_as]
         return made
+
+    def _sample(self, whence: int) -> Step:
+        """What tells by a painted or held frame, for all that is carried from it."""
+        return step("roto-sample", painted_sample, (), self.at(whence), self.seen(whence))
 
     def _strayed(self, whence: int, frame: int) -> Step:
         """How far it has strayed on the way."""
@@ -221,7 +226,8 @@ class RotoFrames:
             there, here = self._carried(whence, at), self._carried(whence, to)
             far = self._strays.get((whence, at))
             self._strays[whence, to] = step(
-                "roto-strayed", strayed, (), there, self.seen(at), here, self.seen(to), *([far] if far else []), packing=NUMBER
+                "roto-strayed", strayed, (), there, self.seen(at), here, self.seen(to),
+                self._sample(whence), *([far] if far else []), packing=NUMBER
             )  # fmt: skip
         return self._strays[whence, frame]
 

@@ -9,17 +9,21 @@ from numpy.typing import NDArray
 from velvet_seam.core.roto.dividing import crossings, divided, divided_near
 from velvet_seam.core.roto.first import MARGIN, SURE, Marks, around, inside_of, joined, marked
 from velvet_seam.core.roto.geodesic import geodesic
+from velvet_seam.core.roto.network import layers, likely
 from velvet_seam.core.roto.seen import Seen, flow
 from velvet_seam.core.roto.tables import BINS, bins, likelier, table
+from velvet_seam.core.roto.telling import Sample, facts, sample
 
 F32 = NDArray[np.float32]
 
-REACH = 8.0
-"""Pixels around the carried edge within which the edge is found anew."""
-
 SMOOTH = 1.6
+"""What an edge costs."""
+
+MOST = 8.0
+"""The most that is said of a pixel near the edge."""
+
 AROUND = 40
-"""Pixels around the edge whose colours tell the subject from what is around it; and how far a stroke reaches."""
+"""How far a stroke reaches, in pixels."""
 
 SHAPE, MOST_SHAPE = 1.5, 4.0
 """Pixels of depth that count as much as one e-fold of likelihood, and the most that the carried shape says."""
@@ -32,9 +36,9 @@ DEEP = 60.0
 """Depths are held within so many pixels where two are mixed: far from both edges it does not matter."""
 
 
-def carried(inside: F32, there: Seen, here: Seen) -> F32:
+def carried(inside: F32, there: Seen, here: Seen, painted: Sample) -> F32:
     """A region of one frame, ``there``, carried to another, ``here``: how far inside each pixel is, in pixels, below 0
-    outside, (h, w) float32.
+    outside, (h, w) float32. ``painted`` is the frame on which it was painted.
 
     The subject's movement is that of pixels within it, spread outward: what lies beside its edge moves otherwise.
     """
@@ -42,26 +46,30 @@ def carried(inside: F32, there: Seen, here: Seen) -> F32:
         return inside
     box = around(inside > 0, MARGIN)
     region = np.zeros(inside.shape, bool)
-    region[box] = _carried(np.ascontiguousarray(inside[box]), there.within(box), here.within(box))
+    before = sample(np.ascontiguousarray(inside[box]), there.within(box))
+    shape, way = moved(before.inside, there.within(box), here.within(box))
+    near, told = facts(shape, way, before, painted, here.within(box))
+    region[box] = kept_to_edges(shape, near, likely(layers("telling"), told), here.within(box))
     return inside_of(
         region
     )  # of all of the frame: what moves far must not run out of what is looked at
 
 
-def _carried(inside: F32, there: Seen, here: Seen) -> NDArray[np.bool_]:
+def moved(inside: F32, there: Seen, here: Seen) -> tuple[F32, F32]:
+    """A region as its subject has moved: how far inside it each pixel is, and how far from it that was, (h, w, 2)."""
     way = flow(here, there)
     height, width = inside.shape
     x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
     held = np.clip(inside, -DEEP, DEEP)
 
-    def moved(by: F32) -> F32:
-        places = x + by[..., 0], y + by[..., 1]
+    def by(move: F32) -> F32:
+        places = x + move[..., 0], y + move[..., 1]
         return np.asarray(
             cv2.remap(held, *places, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         )
 
-    shape = inside_of(moved(spread_out(way, moved(way) > 1.0)) > 0)
-    return _kept_to_edges(shape, _colours(inside, there, here), here)
+    own = spread_out(way, by(way) > 1.0)
+    return inside_of(by(own) > 0), own
 
 
 def spread_out(way: F32, own: NDArray[np.bool_]) -> F32:
@@ -82,21 +90,20 @@ def spread_out(way: F32, own: NDArray[np.bool_]) -> F32:
     return np.asarray(np.where(own[..., None], way, wide), np.float32)
 
 
-def _colours(inside: F32, there: Seen, here: Seen) -> F32:
-    """How much likelier each pixel's colour is the subject's, by what was seen near its edge: (h, w)."""
-    where = bins(there.f)
-    near = np.abs(inside) < AROUND
-    keep, drop = (
-        table(where, (near & side).astype(np.float32)) for side in (inside > 1.5, inside < -1.5)
-    )
-    return likelier(bins(here.f), keep, drop)
+def kept_to_edges(
+    shape: F32, near: NDArray[np.bool_], likelier: F32, here: Seen
+) -> NDArray[np.bool_]:
+    """The region that is found anew near the edge of a carried one.
 
-
-def _kept_to_edges(shape: F32, logit: F32, here: Seen) -> NDArray[np.bool_]:
-    r = -(np.float32(COLOUR) * logit + np.clip(shape / np.float32(SHAPE), -MOST_SHAPE, MOST_SHAPE))
-    r = np.where(np.abs(shape) > REACH, np.where(shape > 0, -SURE, SURE), r).astype(np.float32)
-    begin = (shape > 0).astype(np.float32)
-    return divided_near(r, crossings(here.f), SMOOTH, begin, SURE)
+    Args:
+        shape: (h, w) how far inside it each pixel is.
+        near: (h, w) the pixels that may change.
+        likelier: (n,) of each of them how much likelier it is that it is the subject's, as a logarithm.
+        here: the frame.
+    """
+    r = np.where(shape > 0, -SURE, SURE).astype(np.float32)
+    r[near] = -np.clip(likelier, -MOST, MOST)
+    return divided_near(r, crossings(here.f), SMOOTH, (shape > 0).astype(np.float32), SURE)
 
 
 def corrected(inside: F32, here: Seen, marks: Marks) -> F32:

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.roto.carry import carried
 from velvet_seam.core.roto.seen import Seen
+from velvet_seam.core.roto.telling import Sample
 
 F32 = NDArray[np.float32]
 Where = NDArray[np.bool_]
@@ -23,7 +24,9 @@ APART = 2.9
 clips. Where they differ by a thirty-sixth, one is to be looked at."""
 
 
-def strayed(inside: F32, there: Seen, to: F32, here: Seen, before: float = 0.0) -> float:
+def strayed(
+    inside: F32, there: Seen, to: F32, here: Seen, painted: Sample, before: float = 0.0
+) -> float:
     """How far a region has strayed, in pixels along its edge, with what is left of all that it had strayed before.
 
     What was carried from one frame to the next is carried back. Where it does not come back to what it was, something was
@@ -32,9 +35,10 @@ def strayed(inside: F32, there: Seen, to: F32, here: Seen, before: float = 0.0) 
     Args:
         inside: (h, w) the region in the frame ``there``.
         to: (h, w) the region that it was carried to, in the frame ``here``.
+        painted: the frame on which it was painted.
         before: the same of the step before, 0 at a painted frame.
     """
-    back = carried(to, here, there) > 0
+    back = carried(to, here, there, painted) > 0
     return KEPT * before + float((back != (inside > 0)).sum()) / max(edge(to > 0), 1)
 
 
