@@ -13,7 +13,6 @@ from __future__ import annotations
 
 import argparse
 from functools import partial
-from multiprocessing import Pool
 from pathlib import Path
 
 import cv2
@@ -21,7 +20,7 @@ import numpy as np
 
 from bench.roto import Where, line_in, mended
 from bench.roto_films import Sources, film_to_fit
-from bench.small_network import Samples, fit
+from bench.small_network import Samples, fit, gathered
 from bench.subjects import rng_of
 from velvet_seam.core.roto import network
 from velvet_seam.core.roto.first import Marks, by_rule, told_by_strokes
@@ -84,15 +83,6 @@ def sampled(of: Sources, number: int) -> Samples | None:
     return Samples.together(made) if made else None
 
 
-def _kept(number: int, of: Sources, room: Path) -> None:
-    to = room / f"{number:05}.npz"
-    if not to.exists():
-        cv2.setNumThreads(1)
-        made = sampled(of, number)
-        if made is not None:
-            np.savez(to, **vars(made))
-
-
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--cutouts", type=Path, required=True)
@@ -100,16 +90,9 @@ def main() -> None:
     parser.add_argument("--room", type=Path, required=True)
     parser.add_argument("--frames", type=int, default=FRAMES)
     asked = parser.parse_args()
-    of, made = Sources.of(asked.cutouts, asked.photos), []
-    asked.room.mkdir(parents=True, exist_ok=True)
-    with Pool() as pool:
-        pool.map(
-            partial(_kept, of=of, room=asked.room), range(FROM, FROM + asked.frames), chunksize=4
-        )
-    for one in sorted(asked.room.glob("*.npz")):
-        with np.load(one) as held:
-            made.append(Samples(**{name: held[name] for name in held.files}))
-    layers = fit(Samples.together(made), EPOCHS)
+    of = Sources.of(asked.cutouts, asked.photos)
+    numbers = range(FROM, FROM + asked.frames)
+    layers = fit(gathered(partial(sampled, of), numbers, asked.room), EPOCHS)
     np.savez(Path(network.__file__).with_name("stroke_telling.npz"), *layers)
 
 

@@ -15,19 +15,17 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable
 from functools import partial
-from multiprocessing import Pool
 from pathlib import Path
 
-import cv2
 import numpy as np
 
 from bench.roto_films import Sources, film_to_fit
-from bench.small_network import Samples, fit
+from bench.small_network import Samples, fit, gathered
 from bench.subjects import F32, rng_of, smooth_noise
 from velvet_seam.core.roto import telling
 from velvet_seam.core.roto.carry import kept_to_edges, moved
 from velvet_seam.core.roto.first import MARGIN, around, inside_of
-from velvet_seam.core.roto.network import Layers, likely
+from velvet_seam.core.roto.network import likely
 from velvet_seam.core.roto.seen import seen
 from velvet_seam.core.roto.telling import NAMES, REACH, facts, painted_sample, sample
 
@@ -49,7 +47,7 @@ def by_rule(told: F32) -> F32:
     return np.asarray(1.8 * colour + np.clip(depth * np.float32(REACH / 1.5), -4, 4), np.float32)
 
 
-def sampled(of: Sources, number: int, by: Telling) -> Samples | None:
+def sampled(of: Sources, by: Telling, number: int) -> Samples | None:
     """Pixels of a film, carried from its first frame on; None where hardly anything is seen of its subject."""
     rng = rng_of(5, number)
     film = film_to_fit(of, number, LENGTH, int(rng.choice([1, 2, 2, 2, 3])))
@@ -77,16 +75,6 @@ def sampled(of: Sources, number: int, by: Telling) -> Samples | None:
     return Samples.together(made)
 
 
-def _kept(number: int, of: Sources, room: Path, layers: Layers | None) -> None:
-    to = room / f"{number:04}.npz"
-    if not to.exists():
-        cv2.setNumThreads(1)
-        by = by_rule if layers is None else partial(likely, layers)
-        made = sampled(of, number, by)
-        if made is not None:
-            np.savez(to, **vars(made))
-
-
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--cutouts", type=Path, required=True)
@@ -94,18 +82,12 @@ def main() -> None:
     parser.add_argument("--room", type=Path, required=True)
     parser.add_argument("--films", type=int, default=FILMS)
     asked = parser.parse_args()
-    of, layers, made = Sources.of(asked.cutouts, asked.photos), None, []
+    of, by, made = Sources.of(asked.cutouts, asked.photos), by_rule, []
     for turn in range(2):
-        room = asked.room / str(turn)
-        room.mkdir(parents=True, exist_ok=True)
         numbers = range(turn * asked.films, (turn + 1) * asked.films)
-        with Pool() as pool:
-            pool.map(partial(_kept, of=of, room=room, layers=layers), numbers, chunksize=4)
-        for one in sorted(room.glob("*.npz")):
-            with np.load(one) as held:
-                made.append(Samples(**{name: held[name] for name in held.files}))
+        made.append(gathered(partial(sampled, of, by), numbers, asked.room / str(turn)))
         layers = fit(Samples.together(made), EPOCHS)
-    assert layers is not None  # there are two rounds
+        by = partial(likely, layers)
     to = Path(telling.__file__).with_name("telling.npz")
     np.savez(to, *layers)
 

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, fields
+from functools import partial
 from itertools import pairwise
+from multiprocessing import Pool
+from pathlib import Path
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -34,6 +39,30 @@ class Samples:
     @classmethod
     def together(cls, every: list[Samples]) -> Samples:
         return cls(*(np.concatenate([getattr(one, f.name) for one in every]) for f in fields(cls)))
+
+
+Sampling = Callable[[int], Samples | None]
+
+
+def gathered(sampling: Sampling, numbers: range, room: Path) -> Samples:
+    """Samples of every number, made on all cores; what is in ``room`` already is not made again."""
+    room.mkdir(parents=True, exist_ok=True)
+    with Pool() as pool:
+        pool.map(partial(_kept, sampling=sampling, room=room), numbers, chunksize=4)
+    made = []
+    for one in sorted(room.glob("*.npz")):
+        with np.load(one) as held:
+            made.append(Samples(**{name: held[name] for name in held.files}))
+    return Samples.together(made)
+
+
+def _kept(number: int, sampling: Sampling, room: Path) -> None:
+    to = room / f"{number:05}.npz"
+    if not to.exists():
+        cv2.setNumThreads(1)
+        made = sampling(number)
+        if made is not None:
+            np.savez(to, **vars(made))
 
 
 def fit(every: Samples, epochs: int, seed: int = 0) -> Layers:
