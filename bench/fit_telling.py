@@ -67,9 +67,9 @@ def sampled(of: Sources, by: Telling, number: int) -> Samples | None:
         there, here = looks[n - 1].within(box), looks[n].within(box)
         before = sample(np.ascontiguousarray(inside[box]), there)
         shape, way = moved(before.inside, there, here)
-        near, told = facts(shape, way, before, painted, here)
+        near, told = facts(shape, way, before, painted, here.f)
         region = np.zeros(inside.shape, bool)
-        region[box] = kept_to_edges(shape, near, by(told), here)
+        region[box] = kept_to_edges(shape, near, by(told), here.f)
         inside, truth = inside_of(region), truths[n][box][near]
         made.append(Samples.some(told, truth, int(truths[n].sum()), SAMPLES, rng))
     return Samples.together(made)

@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.roto.network import LEAK, Layers, passed
+from velvet_seam.core.roto.network import LEAK, Layers
 
 HIDDEN, BATCH, RATE = (24, 12), 8192, 3e-3
 
@@ -63,6 +63,15 @@ def _kept(number: int, sampling: Sampling, room: Path) -> None:
         made = sampling(number)
         if made is not None:
             np.savez(to, **vars(made))
+
+
+def passed(network: Layers, told: NDArray[np.float32]) -> list[NDArray[np.float32]]:
+    """What is given to every layer, and what the last one gives: (n, values) each."""
+    held = [told]
+    for n in range(0, len(network), 2):
+        z = held[-1] @ network[n] + network[n + 1]
+        held.append(z if n == len(network) - 2 else np.maximum(z, np.float32(LEAK) * z))
+    return held
 
 
 def fit(every: Samples, epochs: int, seed: int = 0) -> Layers:

@@ -4,23 +4,21 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bench.fit_telling import by_rule
-from bench.roto import iou, line_in
+from bench.roto import iou
 from bench.roto_films import Sources, film_to_fit
-from bench.subjects import rng_of
+from bench.small_network import passed
 from tests.lobes import scene, small
 from velvet_seam.core.roto.carry import carried, kept_to_edges, moved
-from velvet_seam.core.roto.first import Marks, found, inside_of, told_by_strokes
-from velvet_seam.core.roto.first import by_rule as by_plain
+from velvet_seam.core.roto.first import inside_of
 from velvet_seam.core.roto.likeness import AWAY, FAR, Search, nearest, signs
+from velvet_seam.core.roto.network import layers, likely
 from velvet_seam.core.roto.seen import Seen, seen
-from velvet_seam.core.roto.stroke_telling import FACTS as STROKE_FACTS
 from velvet_seam.core.roto.telling import FACTS, facts, painted_sample, sample
 
 
@@ -83,7 +81,7 @@ def test_facts_are_finite_and_bounded_for_any_picture(size: tuple[int, int]) -> 
         inside = inside_of(region)
         before = sample(inside, there)
         shape, way = moved(inside, there, here)
-        near, told = facts(shape, way, before, painted_sample(inside, there), here)
+        near, told = facts(shape, way, before, painted_sample(inside, there), here.f)
         assert near.any()
         assert told.shape == (near.sum(), FACTS)
         assert np.isfinite(told).all()
@@ -95,8 +93,8 @@ def ruled(inside: np.ndarray, there: Seen, here: Seen) -> np.ndarray:
     """Carried by shape and colour alone."""
     before = sample(inside, there)
     shape, way = moved(inside, there, here)
-    near, told = facts(shape, way, before, before, here)
-    return inside_of(kept_to_edges(shape, near, by_rule(told), here))
+    near, told = facts(shape, way, before, before, here.f)
+    return inside_of(kept_to_edges(shape, near, by_rule(told), here.f))
 
 
 def test_films_it_was_not_fitted_on_are_followed_nearer_than_by_shape_and_colour() -> None:
@@ -133,34 +131,7 @@ def test_what_was_painted_brings_back_what_was_lost_on_the_way() -> None:
     assert by[0] > by[1]
 
 
-def test_frames_it_was_not_fitted_on_are_found_nearer_than_by_plain_rules() -> None:
-    learnt, plain = [], []
-    for number in range(80_001, 80_017):
-        film, rng = film_to_fit(Sources([], []), number, 1, 2), rng_of(number)
-        truth, f = film.truth(0), seen(film.frames[0]).f
-        if truth.sum() < 400:
-            continue
-        marks = Marks.of(line_in(truth, rng), line_in(~truth, rng) | line_in(~truth, rng))
-        region, _, _ = by_plain(halved(f), marks.halved())
-        learnt.append(iou(found(f, marks) > 0, truth))
-        plain.append(iou(cv2.resize(region.astype(np.float32), truth.shape[::-1]) > 0.5, truth))
-    assert len(learnt) >= 10
-    assert (1 - np.array(learnt)).mean() < 0.9 * (1 - np.array(plain)).mean()
-
-
-def halved(f: np.ndarray) -> np.ndarray:
-    size = (f.shape[1] // 2, f.shape[0] // 2)
-    return np.asarray(cv2.resize(f, size, interpolation=cv2.INTER_AREA), np.float32)
-
-
-@pytest.mark.parametrize("size", [(48, 32), (5, 7)])
-def test_strokes_of_any_kind_tell_what_is_finite_and_bounded(size: tuple[int, int]) -> None:
-    f = np.random.default_rng(2).uniform(0, 300, (*size, 3)).astype(np.float32)
-    keep, drop = np.zeros(size, bool), np.zeros(size, bool)
-    keep[1:3, 1:3] = True
-    for marks in (Marks(keep, drop), Marks(keep, ~keep), Marks(~drop, drop)):
-        told = told_by_strokes(f, marks, *by_plain(f, marks))
-        assert told.shape == (size[0] * size[1], STROKE_FACTS)
-        assert np.isfinite(told).all()
-        assert (np.abs(told) <= 1 + 1e-5).all()
-        assert ((found(f, marks) > 0) >= marks.keep).all()
+def test_the_network_gives_what_its_layers_give_in_plain_products() -> None:
+    told = np.random.default_rng(4).uniform(-1, 1, (500, FACTS)).astype(np.float32)
+    plain = passed([one.astype(np.float64) for one in layers("telling")], told.astype(np.float64))
+    np.testing.assert_allclose(likely(layers("telling"), told), plain[-1][:, 0], atol=1e-4)

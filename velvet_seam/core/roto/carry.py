@@ -46,10 +46,11 @@ def carried(inside: F32, there: Seen, here: Seen, painted: Sample) -> F32:
         return inside
     box = around(inside > 0, MARGIN)
     region = np.zeros(inside.shape, bool)
-    before = sample(np.ascontiguousarray(inside[box]), there.within(box))
-    shape, way = moved(before.inside, there.within(box), here.within(box))
-    near, told = facts(shape, way, before, painted, here.within(box))
-    region[box] = kept_to_edges(shape, near, likely(layers("telling"), told), here.within(box))
+    there, here = there.within(box), here.within(box)
+    before, f = sample(np.ascontiguousarray(inside[box]), there), here.f
+    shape, way = moved(before.inside, there, here)
+    near, told = facts(shape, way, before, painted, f)
+    region[box] = kept_to_edges(shape, near, likely(layers("telling"), told), f)
     return inside_of(
         region
     )  # of all of the frame: what moves far must not run out of what is looked at
@@ -90,20 +91,18 @@ def spread_out(way: F32, own: NDArray[np.bool_]) -> F32:
     return np.asarray(np.where(own[..., None], way, wide), np.float32)
 
 
-def kept_to_edges(
-    shape: F32, near: NDArray[np.bool_], likelier: F32, here: Seen
-) -> NDArray[np.bool_]:
+def kept_to_edges(shape: F32, near: NDArray[np.bool_], likelier: F32, f: F32) -> NDArray[np.bool_]:
     """The region that is found anew near the edge of a carried one.
 
     Args:
         shape: (h, w) how far inside it each pixel is.
         near: (h, w) the pixels that may change.
         likelier: (n,) of each of them how much likelier it is that it is the subject's, as a logarithm.
-        here: the frame.
+        f: (h, w, 3) what is compared of the frame.
     """
     r = np.where(shape > 0, -SURE, SURE).astype(np.float32)
     r[near] = -np.clip(likelier, -MOST, MOST)
-    return divided_near(r, crossings(here.f), SMOOTH, (shape > 0).astype(np.float32), SURE)
+    return divided_near(r, crossings(f), SMOOTH, (shape > 0).astype(np.float32), SURE)
 
 
 def corrected(inside: F32, here: Seen, marks: Marks) -> F32:

@@ -11,8 +11,6 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.roto.dividing import crossings, divided, divided_near
 from velvet_seam.core.roto.geodesic import FAR, geodesic
-from velvet_seam.core.roto.network import layers, likely
-from velvet_seam.core.roto.stroke_telling import NAMES, facts
 from velvet_seam.core.roto.tables import bins, likelier, table
 
 F32 = NDArray[np.float32]
@@ -35,13 +33,6 @@ SMOOTH, FINE = 2.0, 1.6
 
 BAND = 4.0
 """Pixels around the edge found at half the size in which it is found anew."""
-
-MOST = 8.0
-"""The most that is said of a pixel by all that strokes tell."""
-
-FORCE, STROKE_REACH = 3.0, 10
-"""How much a stroke counts beside all else for what hangs on it, and how far that reaches, in pixels: a stroke that changes
-nothing would be no answer."""
 
 SHAPE, MOST_SHAPE = 3.0, 4.0
 """Pixels of depth that count as much as one e-fold of likelihood there, and the most that they say."""
@@ -94,22 +85,15 @@ def found(f: F32, marks: Marks, guess: F32 | None = None) -> F32:
         return np.full((height, width), -FAR, np.float32)
     half = marks.halved()
     size = half.keep.shape[::-1]
-    small = np.asarray(cv2.resize(f, size, interpolation=cv2.INTER_AREA), np.float32)
+    small = cv2.resize(f, size, interpolation=cv2.INTER_AREA)
     hint = (
         None
         if guess is None
         else np.asarray(cv2.resize(guess, size, interpolation=cv2.INTER_AREA), np.float32)
     )
-    region, learnt, own = by_rule(small, half, hint)
-    if half.keep.any() and guess is None:
-        told = told_by_strokes(small, half, region, learnt, own)
-        logit = 3 * told[:, NAMES.index("colour")].reshape(region.shape)
-        likelier_here = weighed(told).reshape(region.shape) + np.float32(FORCE) * pull(logit, half)
-        r = marked(-likelier_here, half)
-        region = divided(r, crossings(small), SMOOTH) > 0.5
-        region = joined(region, half.keep)
+    region, keep, drop = _coarse(np.asarray(small, np.float32), half, hint)
     inside = cv2.resize(inside_of(region), (width, height), interpolation=cv2.INTER_LINEAR) * 2
-    logit = likelier(bins(f), *learnt)
+    logit = likelier(bins(f), keep, drop)
     r = -(np.float32(COLOUR) * logit + np.clip(inside / np.float32(SHAPE), -MOST_SHAPE, MOST_SHAPE))
     r = np.where(np.abs(inside) > BAND, np.where(inside > 0, -SURE, SURE), r).astype(np.float32)
     begin = (inside > 0).astype(np.float32)
@@ -117,14 +101,10 @@ def found(f: F32, marks: Marks, guess: F32 | None = None) -> F32:
     return inside_of(filled(joined(fine, marks.keep), marks.drop))
 
 
-Tables = tuple[F32, F32]
-"""Of the colours that are kept and of those that are dropped."""
-
-
-def by_rule(f: F32, marks: Marks, guess: F32 | None = None) -> tuple[Where, Tables, Tables]:
-    """The region by plain rules, at half the size, and the tables of colours: as they were learnt, and of the strokes."""
+def _coarse(f: F32, marks: Marks, guess: F32 | None) -> tuple[Where, F32, F32]:
+    """The region at half the size, and the tables of colours of either side."""
     where, cross = bins(f), crossings(f)
-    around = _dropped(marks)
+    around = marks.drop if marks.drop.any() else _border(marks.keep)
     own = table(where, marks.keep.astype(np.float32)), table(where, around.astype(np.float32))
     keep, drop = own
     region = None if guess is None else np.asarray(guess > 0.5)
@@ -150,28 +130,7 @@ def by_rule(f: F32, marks: Marks, guess: F32 | None = None) -> tuple[Where, Tabl
         region = divided(marked(r, marks), cross, SMOOTH) > 0.5
         region = joined(region, marks.keep)
     assert region is not None  # there is at least one round
-    return region, (keep, drop), own
-
-
-def told_by_strokes(f: F32, marks: Marks, region: Where, learnt: Tables, own: Tables) -> F32:
-    """What strokes tell of every pixel, (h · w, facts), beside the region of :func:`by_rule` and its tables."""
-    where, drop = bins(f), _dropped(marks)
-    colours = likelier(where, *learnt), likelier(where, *own)
-    near = nearness(colours[0], marks.keep, drop)
-    return facts(f, marks.keep, drop, inside_of(region), colours, near)
-
-
-def weighed(told: F32) -> F32:
-    """How much likelier it is that each pixel is the subject's, as a logarithm: (n,), of what strokes tell. Half of it is
-    said by plain rules: where strokes tell little both are wrong, seldom about the same."""
-    colour, near = (told[:, NAMES.index(one)] for one in ("colour", "nearness"))
-    ruled = np.float32(3 * COLOUR) * colour + np.float32(NEAR * LATER / 2) * near
-    said = np.clip(likely(layers("stroke_telling"), told), -MOST, MOST)
-    return np.asarray((ruled + said) / 2, np.float32)
-
-
-def _dropped(marks: Marks) -> Where:
-    return marks.drop if marks.drop.any() else _border(marks.keep)
+    return region, keep, drop
 
 
 def _border(keep: Where) -> Where:
@@ -187,17 +146,6 @@ def nearness(logit: F32, keep: Where, drop: Where) -> F32:
     likely = np.asarray(cv2.GaussianBlur(1 / (1 + np.exp(-logit)), (0, 0), 1.0), np.float32)
     to_keep, to_drop = (geodesic(likely, one, FLAT, STEEP) for one in (keep, drop))
     return np.asarray(to_drop / np.maximum(to_keep + to_drop, 1e-6), np.float32)
-
-
-def pull(logit: F32, marks: Marks) -> F32:
-    """How near each pixel is to strokes of either kind, along the picture: (h, w), 1 at what is kept, -1 at what is dropped,
-    0 beyond their reach."""
-    likely_here = np.asarray(cv2.GaussianBlur(1 / (1 + np.exp(-logit)), (0, 0), 1.0), np.float32)
-    near = [
-        np.clip(1 - geodesic(likely_here, one, 1 / STROKE_REACH, STEEP), 0, 1) if one.any() else np.float32(0)
-        for one in (marks.keep, marks.drop)
-    ]  # fmt: skip
-    return np.asarray(near[0] - near[1], np.float32)
 
 
 def marked(r: F32, marks: Marks) -> F32:

@@ -35,11 +35,14 @@ def signs(f: F32) -> F32:
     >>> signs(np.full((2, 2, 3), 8, np.float32))[0, 0].tolist()
     [4.0, 4.0, 4.0, 8.0, 8.0, 8.0, 0.0, 0.0]
     """
-    light = np.ascontiguousarray(f[..., 0])
-    grows = [cv2.Sobel(light, cv2.CV_32F, *way, ksize=3) / 16 for way in ((1, 0), (0, 1))]
-    return np.ascontiguousarray(
-        np.dstack([f * np.float32(0.5), cv2.blur(f, (3, 3)), *grows]), np.float32
-    )
+    light, out = np.ascontiguousarray(f[..., 0]), np.empty((*f.shape[:2], SIGNS), np.float32)
+    np.multiply(f, np.float32(0.5), out=out[..., :3])
+    out[..., 3:6] = cv2.blur(f, (3, 3))
+    for n, way in ((6, (1, 0)), (7, (0, 1))):
+        np.multiply(
+            cv2.Sobel(light, cv2.CV_32F, *way, ksize=3), np.float32(1 / 16), out=out[..., n]
+        )
+    return out
 
 
 def steepness(f: F32) -> F32:
@@ -125,30 +128,3 @@ def nearest(
     )  # fmt: skip
     around, within = np.sqrt(found)
     return around, within
-
-
-MOST_MARKED = 300
-"""Pixels of strokes of one side that are compared with; of more, every so many."""
-
-
-@kernel(parallel=True)
-def _nearest_marked(own, marked, far):
-    out = np.full(own.shape[:2], far, np.float32)
-    for y in nb.prange(own.shape[0]):
-        for x in range(own.shape[1]):
-            for n in range(marked.shape[1]):
-                out[y, x] = min(out[y, x], _apart(own, y, x, marked, 0, n))
-    return out
-
-
-def nearest_marked(own: F32, marked: NDArray[np.bool_]) -> F32:
-    """How far apart every pixel is, in signs, from the one most like it under strokes: (h, w) float32, :data:`FAR` where
-    there are none.
-
-    >>> own = np.arange(24, dtype=np.float32).reshape(1, 3, 8)
-    >>> nearest_marked(own, np.array([[False, True, False]])).round(2).tolist()
-    [[22.6299991607666, 0.0, 22.6299991607666]]
-    """
-    some = own[marked]
-    some = some[:: -(-len(some) // MOST_MARKED) or 1]
-    return np.sqrt(_nearest_marked(own, np.ascontiguousarray(some[None]), np.float32(FAR * FAR)))

@@ -63,7 +63,8 @@ class Sample:
 
 def sample(inside: F32, look: Seen) -> Sample:
     """What tells by a frame whose region is known: (h, w), in pixels inside it."""
-    f, where = look.f, bins(look.f)
+    f = look.f
+    where = bins(f)
     near = np.abs(inside) < AROUND
     keep, drop = (
         table(where, (near & side).astype(np.float32)) for side in (inside > 1.5, inside < -1.5)
@@ -90,7 +91,7 @@ def middle(inside: F32) -> tuple[float, float]:
 
 
 def facts(
-    shape: F32, way: F32, before: Sample, painted: Sample, here: Seen
+    shape: F32, way: F32, before: Sample, painted: Sample, f: F32
 ) -> tuple[NDArray[np.bool_], F32]:
     """What is told of the pixels near an edge.
 
@@ -99,14 +100,13 @@ def facts(
         way: (h, w, 2) how far from each pixel it was in the frame before, if it is the subject's.
         before: the frame before, of the same size.
         painted: the painted frame.
-        here: the frame.
+        f: (h, w, 3) what is compared of the frame.
 
     Returns:
         (h, w) which pixels are told of, and (n, :data:`FACTS`) what, each within about ± 1.
     """
     near = np.abs(shape) <= REACH
     rows, columns = np.nonzero(near)
-    f = here.f
     own, where = signs(f), bins(f)
 
     def told_by(one: Sample, to: tuple[F32, F32], search: Search) -> list[F32]:
