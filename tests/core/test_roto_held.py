@@ -182,3 +182,28 @@ def test_what_is_damaged_on_the_shelf_is_found_again():
     second, engine = pictures(shot_with([KEEP, DROP]), shelf)
     assert engine.counts["roto-found"] == 1
     assert all(np.array_equal(a, b) for a, b in zip(first, second, strict=True))
+
+
+def test_a_frame_asks_little_of_the_shelf_however_far_away_it_is():
+    class Counted(Kept):
+        asked = 0
+
+        def get(self, key: str, default: bytes | None = None) -> bytes | None:
+            self.asked += 1
+            return super().get(key, default)
+
+    class Long(Filmed):
+        digest, frames = "long", 60
+
+        def read(self, number: int) -> np.ndarray:
+            return super().read(number % 9)
+
+    shelf = Counted()
+    engine = Engine(lambda _: Long(), passing=True, shelf=shelf)
+    frames = matte([KEEP, DROP]).frames(Long())
+    asked = []
+    for frame in range(4, 60, 2):
+        before = shelf.asked
+        engine.result(frames.doubt(frame) or frames.at(frame))
+        asked.append(shelf.asked - before)
+    assert max(asked) <= 8

@@ -122,17 +122,19 @@ class Engine:
                 rest belongs to a value that the hand has left by now.
             after: the plan that will be asked for next; its footage is read meanwhile.
         """
-        reads = self._read(step)
-        self._soon = self._read(after) if after else {}
+        lacking = self._lacking(step)
+        reads = self._read(lacking)
+        self._soon = self._read(self._lacking(after)) if after else {}
         steps = _steps(step).keys()
         stable = self._before if trying else steps
-        picture = _Making(self, passing or self._passing, stable, reads).result(step)
+        picture = _Making(self, passing or self._passing, stable, lacking, reads).result(step)
         self._before = frozenset(steps)
         return np.asarray(picture)
 
     def result(self, step: Step) -> Any:
         """What any step comes to, made as in a render: what lasts is kept."""
-        return _Making(self, True, (), self._read(step)).result(step)
+        lacking = self._lacking(step)
+        return _Making(self, True, (), lacking, self._read(lacking)).result(step)
 
     def begin(self, step: Step, then: Callable[[Picture], T]) -> Future[T]:
         """Begin a picture that is only passed through, and what is to be done with it then.
@@ -145,14 +147,18 @@ class Engine:
             self._makers = ThreadPoolExecutor(
                 frames_at_once(), "make", initializer=nb.set_num_threads, initargs=(1,)
             )
-        reads = self._read(step)
-        return self._makers.submit(lambda: then(_Making(self, True, (), reads).result(step)))
+        lacking = self._lacking(step)
+        making = _Making(self, True, (), lacking, self._read(lacking))
+        return self._makers.submit(lambda: then(making.result(step)))
 
-    def _read(self, step: Step) -> dict[str, Future[Any]]:
-        """Begin to read what a plan needs, every file in a thread of its own. What lies below a step
-        whose result is kept is not needed."""
+    def _lacking(self, step: Step) -> dict[str, Step]:
+        """What has to be made for a plan, by key. What lies below a step whose result is kept is not needed."""
+        return _steps(step, lambda one: self.kept(one) is None)
+
+    def _read(self, lacking: dict[str, Step]) -> dict[str, Future[Any]]:
+        """Begin to read what has to be read, every file in a thread of its own."""
         reads = {}
-        for key, one in _steps(step, lambda one: self.kept(one) is None).items():
+        for key, one in lacking.items():
             if one.kind != "read":
                 continue
             reading = self._reading.get(key)
@@ -163,9 +169,14 @@ class Engine:
             reads[key] = reading
         return reads
 
-    def kept(self, step: Step) -> tuple[Any] | None:
-        """The result of a step, in a tuple, if it is kept."""
+    def at_hand(self, step: Step) -> tuple[Any] | None:
+        """The result of a step, in a tuple, if it is kept in memory."""
         held: tuple[Any] | None = self._cache.get(step.key)
+        return held
+
+    def kept(self, step: Step) -> tuple[Any] | None:
+        """The result of a step, in a tuple, if it is kept in memory or on the shelf."""
+        held = self.at_hand(step)
         if held is None and self._shelf is not None and step.packing:
             return self._taken(step, step.packing, self._shelf)
         return held
@@ -218,17 +229,19 @@ DEEP = 60
 
 class _Making:
     """One picture in the making. What a step has made is let go as soon as the last that needs it has
-    had it: the next one then finds memory that is still in the processor's cache."""
+    had it: the next one then finds memory that is still in the processor's cache. What is ``lacking`` was not kept
+    when it began."""
 
     def __init__(
-        self, engine: Engine, passing: bool, stable: Collection[str], reads: dict[str, Future[Any]]
-    ) -> None:
-        self._engine, self._passing, self._stable, self._reads = engine, passing, stable, reads
+        self, engine: Engine, passing: bool, stable: Collection[str], lacking: dict[str, Step], reads: dict[str, Future[Any]],
+    ) -> None:  # fmt: skip
+        self._engine, self._passing, self._stable = engine, passing, stable
+        self._lacking, self._reads = lacking, reads
         self._made: dict[str, Any] = {}
         self._needed: Counter[str] = Counter()
 
     def result(self, step: Step) -> Any:
-        for one in _steps(step).values():
+        for one in self._lacking.values():
             self._needed.update(source.key for source in one.inputs)
         for deep in self._deep(step):
             self._needed[deep.key] += 1
@@ -242,7 +255,7 @@ class _Making:
         waiting, known = [(step, 0)], {step.key}
         while waiting:
             one, depth = waiting.pop()
-            if depth and self._engine.kept(one) is not None:
+            if one.key not in self._lacking:
                 continue
             if depth and depth % DEEP == 0:
                 deep.append(one)
@@ -257,7 +270,9 @@ class _Making:
         self._needed[key] -= 1
         if key in self._made:
             return self._made[key] if self._needed[key] > 0 else self._made.pop(key)
-        held = self._engine.kept(step)
+        # another may have made it meanwhile; on the shelf it is looked for once more where it is made
+        look = self._engine.at_hand if key in self._lacking else self._engine.kept
+        held = look(step)
         if held is not None:
             return held[0]
         if key in self._reads:
