@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from tests.core.test_roto import Filmed
+from tests.core.test_roto import DROP, KEEP, Filmed
 from tests.lobes import iou, scene, small, texture
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.mattes.roto import RotoMatte
@@ -55,6 +55,26 @@ def test_doubt_is_between_none_and_all():
     assert doubt(region, 1e9) == 1.0
     assert apart(region, region) == 0.0
     assert apart(region, -region) > 1
+
+
+@pytest.mark.parametrize("painted", [0, 4, 8])
+@pytest.mark.parametrize("cuts", [[], [3], [6]])
+def test_a_frame_between_two_stops_is_doubted_as_the_next_of_them(painted: int, cuts: list[int]):
+    strokes = [{**KEEP, "frame": painted}, {**DROP, "frame": painted}]
+    frames = RotoMatte.model_validate({"id": "k-a", "strokes": strokes, "cuts": cuts}).frames(
+        Filmed()
+    )
+    far = {
+        n: said.inputs[1].key for n in range(9) if (said := frames.doubt(n))
+    }  # by what they are doubted
+    reach = {n for n in range(9) if sum(c <= n for c in cuts) == sum(c <= painted for c in cuts)}
+    assert set(far) == reach - {painted}
+    for n in far:
+        way = 1 if n > painted else -1
+        alike = [m for m in far if far[m] == far[n]]
+        stop = n + way if (n - painted) % 2 and n + way in reach else n
+        assert stop in alike
+        assert len(alike) == (2 if (stop - painted) % 2 == 0 and stop - way in far else 1)
 
 
 def test_what_moves_is_told_from_a_panning_camera():

@@ -184,9 +184,12 @@ class RotoFrames:
 
     def _marked(self, frame: int) -> set[int]:
         """The frames that are painted, or that begin or end what is held, between the same two cuts as a frame."""
-        scene = bisect_right(self.said.cuts, frame)
         ends = {end for one in self.said.held for end in (one.first, one.last)}
-        return {one for one in {*self.painted, *ends} if bisect_right(self.said.cuts, one) == scene}
+        return {one for one in {*self.painted, *ends} if self._scene(one) == self._scene(frame)}
+
+    def _scene(self, frame: int) -> int:
+        """How many cuts lie before a frame."""
+        return bisect_right(self.said.cuts, frame)
 
     def _differs(self, frame: int) -> bool:
         """Whether a held frame would be another one now."""
@@ -220,7 +223,12 @@ class RotoFrames:
         return step("roto-sample", painted_sample, (), self.at(whence), self.seen(whence))
 
     def _strayed(self, whence: int, frame: int) -> Step:
-        """How far it has strayed on the way."""
+        """How far it has strayed on the way: of a frame between two stops, how far at the next, which says as much and
+        is asked for anyway."""
+        over = abs(frame - whence) % STRIDE
+        ahead = frame + (STRIDE - over) * (1 if frame > whence else -1)
+        if over and 0 <= ahead < self.footage.frames and self._scene(ahead) == self._scene(frame):
+            frame = ahead
         stops = self._legs(whence, frame, self._strays)
         for at, to in pairwise(stops):
             there, here = self._carried(whence, at), self._carried(whence, to)

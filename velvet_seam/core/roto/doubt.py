@@ -12,15 +12,15 @@ from velvet_seam.core.roto.telling import Sample
 F32 = NDArray[np.float32]
 Where = NDArray[np.bool_]
 
-LOOK = 0.09
+LOOK = 0.07
 """A doubt above which a frame is to be looked at: about a twentieth of the region is wrong there by then. Chosen on 532
 frames of 28 made clips of fourteen subjects (``bench/roto_doubt.py``)."""
 
-KEPT = 0.9
+KEPT = 0.8
 """How much is left of a stray after a step: the edge is found anew in every one, so that it does not stray for ever.
-Chosen on 798 frames of 42 such clips, when regions were carried by colour and shape alone."""
+Chosen on the same frames."""
 
-APART = 1.4
+APART = 1.1
 """What it counts that two regions, carried from either side, differ by all of themselves; chosen on 504 frames of those
 clips. Where they differ by a sixteenth, one is to be looked at."""
 
