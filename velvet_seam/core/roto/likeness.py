@@ -35,14 +35,11 @@ def signs(f: F32) -> F32:
     >>> signs(np.full((2, 2, 3), 8, np.float32))[0, 0].tolist()
     [4.0, 4.0, 4.0, 8.0, 8.0, 8.0, 0.0, 0.0]
     """
-    light, out = np.ascontiguousarray(f[..., 0]), np.empty((*f.shape[:2], SIGNS), np.float32)
-    np.multiply(f, np.float32(0.5), out=out[..., :3])
-    out[..., 3:6] = cv2.blur(f, (3, 3))
-    for n, way in ((6, (1, 0)), (7, (0, 1))):
-        np.multiply(
-            cv2.Sobel(light, cv2.CV_32F, *way, ksize=3), np.float32(1 / 16), out=out[..., n]
-        )
-    return out
+    each = cv2.split(f)
+    light = cv2.multiply(each[0], 1 / 16)
+    slopes = (cv2.Sobel(light, cv2.CV_32F, *way, ksize=3) for way in ((1, 0), (0, 1)))
+    halves = (cv2.multiply(one, 0.5) for one in each)
+    return np.asarray(cv2.merge([*halves, *(cv2.blur(one, (3, 3)) for one in each), *slopes]))
 
 
 def steepness(f: F32) -> F32:
