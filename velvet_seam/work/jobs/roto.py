@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import json
 import time
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator
+from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 
 from velvet_seam.core.engine.clip_time import frames_shown
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
 from velvet_seam.core.mattes.roto import RotoMatte, roto_of
-from velvet_seam.core.mattes.roto_frames import RotoFrames
+from velvet_seam.core.mattes.roto_frames import STRIDE, RotoFrames
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.roto.doubt import LOOK
 from velvet_seam.core.steps import Step
@@ -25,9 +27,8 @@ REST = 1.5
 
 CACHE = 96 * MEGABYTE
 
-AT_ONCE = 2
-"""Frames made side by side: those next to each other, or as far from what is painted on either side, need not wait for
-each other."""
+AT_ONCE = 3
+"""Frames made side by side, on two processors: now and then one waits for another, or for a frame to be read."""
 
 
 @dataclass(frozen=True)
@@ -78,12 +79,14 @@ def _rest(library: Library, job: JobRow) -> None:
 
 
 def _judged(frames: RotoFrames, shown: frozenset[int]) -> list[Step]:
-    """The doubt of each frame that follows, those next to what is painted first; of others, their regions."""
+    """The doubt of each frame that follows, those next to what is painted first; of others, their regions. Frames between
+    two stops come after the next of those, whose doubt is theirs."""
 
-    def apart(frame: int) -> int:
-        return min((abs(frame - one) for one in frames.painted), default=0)
+    def when(frame: int) -> int:
+        apart = min((abs(frame - one) for one in frames.painted), default=0)
+        return apart + (2 * STRIDE - 1 if apart % STRIDE else 0)
 
-    order = sorted(shown, key=lambda n: (apart(n), n))
+    order = sorted(shown, key=lambda n: (when(n), n))
     return [frames.doubt(one) or frames.at(one) for one in order]
 
 
@@ -100,22 +103,29 @@ def _followed(library: Library, job: JobRow, standing: Standing) -> list[float] 
         1
     )  # several frames are made side by side, which takes less than one by several threads
     try:
-        with ThreadPoolExecutor(AT_ONCE) as makers:
-            for done in range(0, len(steps), AT_ONCE):
-                say(done)
-                if library.shots.version() != version:
-                    version = library.shots.version()
-                    if Standing.of(library, job) != standing:
-                        return None
-                some = steps[done : done + AT_ONCE]
-                made = zip(some, makers.map(engine.result, some), strict=True)
-                doubts += [
-                    float(one) for step, one in made if step.kind in ("roto-doubt", "roto-apart")
-                ]
+        for done, (one, result) in enumerate(_made(engine, steps), 1):
+            say(done)
+            if library.shots.version() != version:
+                version = library.shots.version()
+                if Standing.of(library, job) != standing:
+                    return None
+            if one.kind in ("roto-doubt", "roto-apart"):
+                doubts.append(float(result))
     finally:
         cv2.setNumThreads(threads)
-    say(len(steps))
     return doubts
+
+
+def _made(engine: Engine, steps: list[Step]) -> Iterator[tuple[Step, Any]]:
+    """Steps and what they come to, as soon as they are made; the next is begun as soon as one is done."""
+    making: dict[Future[Any], Step] = {}
+    with ThreadPoolExecutor(AT_ONCE) as makers:
+        for one in [*steps, *[None] * AT_ONCE]:
+            if one is None or len(making) == AT_ONCE:
+                for done in wait(making, return_when=FIRST_COMPLETED).done:
+                    yield making.pop(done), done.result()
+            if one is not None:
+                making[makers.submit(engine.result, one)] = one
 
 
 def given_up(library: Library, job: JobRow) -> None:
