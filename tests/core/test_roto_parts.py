@@ -17,6 +17,7 @@ from velvet_seam.core.roto import laplacian
 from velvet_seam.core.roto.dividing import divided
 from velvet_seam.core.roto.geodesic import geodesic
 from velvet_seam.core.roto.laplacian import EPSILON, solved, stencils
+from velvet_seam.core.roto.nearby import nearby, taken
 
 
 def test_dividing_finds_what_trying_everything_finds():
@@ -116,3 +117,36 @@ def test_the_solution_is_that_of_a_direct_solver(monkeypatch: pytest.MonkeyPatch
     right = weight * wanted - whole[places][:, rest] @ cover.round().ravel()[rest]
     system = whole[places][:, places] + coo_matrix((weight, (range(places.size),) * 2)).tocsr()
     assert np.abs(ours.ravel()[places] - spsolve(system.tocsc(), right)).max() < 0.02
+
+
+@pytest.mark.parametrize("size", [(96, 64), (97, 63), (130, 17)])
+@pytest.mark.parametrize("reach", [3.0, 8.0])
+def test_colours_near_by_are_those_of_each_side_alone(size: tuple[int, int], reach: float):
+    """On either side colours rise evenly to the right: so do their means, away from where a side ends."""
+    height, width = size
+    x = np.arange(width, dtype=np.float32)
+    deep = np.repeat((height / 2 - np.arange(height) - 0.5)[:, None], width, 1).astype(np.float32)
+    ramp = 40 + 100 * x / width
+    inner, outer = np.stack([ramp, ramp / 2, 255 - ramp]), np.stack([ramp / 3, 200 - ramp, ramp])
+    picture = np.full((*size, 4), 255, np.uint8)
+    picture[..., :3] = np.where(deep[..., None] > 0, inner.T, outer.T).round()
+    picture[np.abs(deep) < reach] = (255, 0, 0, 255)  # belongs to neither
+    *both, step = nearby(picture, deep, reach)
+    assert [one.shape for one in both] == [(-(-height // step), -(-width // step), 4)] * 2
+    for held, colours in zip(both, (inner, outer), strict=True):
+        sure = (deep >= reach) if colours is inner else (deep <= -reach)
+        y, out = int(np.flatnonzero(sure[:, 0])[[0, -1][colours is inner]]), np.empty(4, np.float32)
+        middle = width // 2
+        taken(held, y, middle, step, out)
+        # as far as the widest mean reaches the ramp goes on, or it is the mean of all there is
+        assert np.abs(out[:3] * 255 - colours[:, middle]).max() < 6
+        assert 0 <= out[3] < 0.1
+
+
+def test_what_is_held_of_coarse_places_is_had_as_a_picture_is_enlarged():
+    held = np.random.default_rng(4).random((7, 5, 4)).astype(np.float32)
+    large = cv2.resize(held, (20, 28), interpolation=cv2.INTER_LINEAR)
+    out = np.empty(4, np.float32)
+    for y, x in itertools.product(range(28), range(20)):
+        taken(held, y, x, 4, out)
+        np.testing.assert_allclose(out, large[y, x], atol=1e-5)

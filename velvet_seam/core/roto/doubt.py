@@ -20,9 +20,9 @@ KEPT = 0.8
 """How much is left of a stray after a step: the edge is found anew in every one, so that it does not stray for ever.
 Chosen on the same frames."""
 
-APART = 1.1
+APART = 1.4
 """What it counts that two regions, carried from either side, differ by all of themselves; chosen on 504 frames of those
-clips. Where they differ by a sixteenth, one is to be looked at."""
+clips. Where they differ by a twentieth, one is to be looked at."""
 
 
 def strayed(

@@ -36,9 +36,9 @@ def signs(f: F32) -> F32:
     [4.0, 4.0, 4.0, 8.0, 8.0, 8.0, 0.0, 0.0]
     """
     each = cv2.split(f)
-    light = cv2.multiply(each[0], 1 / 16)
+    light = each[0] * np.float32(1 / 16)
     slopes = (cv2.Sobel(light, cv2.CV_32F, *way, ksize=3) for way in ((1, 0), (0, 1)))
-    halves = (cv2.multiply(one, 0.5) for one in each)
+    halves = (one * np.float32(0.5) for one in each)
     return np.asarray(cv2.merge([*halves, *(cv2.blur(one, (3, 3)) for one in each), *slopes]))
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.roto.laplacian import MARGIN, solved, stencils
+from velvet_seam.core.roto.nearby import nearby, taken
 
 F32 = NDArray[np.float32]
 
@@ -22,12 +23,6 @@ FEATHER = 1.5
 
 BY_REGION, BY_COLOUR = 0.03, 0.005
 """How firmly coverage is held to the region's edge, and to what the colours nearby say where they can be told apart."""
-
-SPREAD = (3, 9, 27)
-"""Radii over which colours are spread from what is surely subject, or surely not, in parts of the band's reach over 4."""
-
-COARSER = 2.0
-"""Colours are spread at a size at which the band's reach is so many pixels."""
 
 NOISE = 0.012**2
 
@@ -53,9 +48,9 @@ def soft_matte(picture: NDArray[np.uint8], inside: F32, fringe: float = 1.0) -> 
     deep = cv2.resize(inside, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(factor)
     reach = band_of((height, width), fringe)
     near = np.abs(deep) < reach
+    out = np.asarray(cv2.copyTo(np.ascontiguousarray(picture), (deep > 0).view(np.uint8)), np.uint8)
     if not near.any():
-        return np.asarray(picture * (deep > 0)[..., None], np.uint8)
-    out = np.asarray(picture * (deep > 0)[..., None], np.uint8)
+        return out
     rows, columns = np.flatnonzero(near.any(1)), np.flatnonzero(near.any(0))
     around = int(4 * reach) + MARGIN
     top, bottom = max(int(rows[0]) - around, 0), min(int(rows[-1]) + around + 1, height)
@@ -68,49 +63,12 @@ def soft_matte(picture: NDArray[np.uint8], inside: F32, fringe: float = 1.0) -> 
 
 
 def _soft(picture: NDArray[np.uint8], deep: F32, reach: float) -> NDArray[np.uint8]:
-    rgb = picture[..., :3].astype(np.float32) * np.float32(1 / 255)
-    keep, drop = deep >= reach, deep <= -reach
-    own, own_varies = spread(rgb, keep, reach)
-    other, other_varies = spread(rgb, drop, reach)
-    alpha = _coverage(rgb, deep, reach, (own, own_varies), (other, other_varies))
-    return np.asarray(_cut(picture, rgb, alpha, own, other))
+    rgb = np.multiply(picture[..., :3], np.float32(1 / 255), dtype=np.float32)
+    near = nearby(picture, deep, reach)
+    return np.asarray(_cut(picture, rgb, _coverage(rgb, deep, reach, near), *near))
 
 
-def spread(rgb: F32, sure: NDArray[np.bool_], reach: float) -> tuple[F32, F32]:
-    """Colours of what is sure, carried to their neighbourhood: (h, w, 3) means over as little as holds enough of them,
-    and (h, w) how much colours vary there."""
-    height, width = sure.shape
-    step = max(1, round(reach / COARSER))
-    size = (-(-width // step), -(-height // step))
-    weight = sure.astype(np.float32)
-    whole = np.dstack([rgb * weight[..., None], weight])
-    square = cv2.multiply(rgb, rgb).sum(2) * weight
-    parts, squares = (
-        cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (whole, square)
-    )
-    total = max(float(parts[..., 3].sum()), 1e-6)
-    mean: F32 = np.empty((*parts.shape[:2], 3), np.float32)
-    mean[:] = parts[..., :3].reshape(-1, 3).sum(0) / total
-    varied: F32 = np.full(parts.shape[:2], float(squares.sum()) / total, np.float32)
-    least = np.float32(0.02)
-    for radius in reversed(SPREAD):
-        side = 2 * max(1, round(radius * reach / 4 / step)) + 1
-        some = cv2.blur(parts, (side, side), borderType=cv2.BORDER_CONSTANT)
-        here = cv2.blur(squares, (side, side), borderType=cv2.BORDER_CONSTANT)
-        over = 1 / (some[..., 3] + least)
-        mean = np.asarray((some[..., :3] + least * mean) * over[..., None], np.float32)
-        varied = np.asarray((here + least * varied) * over, np.float32)
-    varies = np.maximum(varied - (mean**2).sum(2), 0)
-    wide, apart = (
-        np.asarray(cv2.resize(one, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
-        for one in (mean, varies)
-    )
-    return wide, apart
-
-
-def _coverage(
-    rgb: F32, deep: F32, reach: float, own: tuple[F32, F32], other: tuple[F32, F32]
-) -> F32:
+def _coverage(rgb: F32, deep: F32, reach: float, near: tuple[F32, F32, int]) -> F32:
     """Coverage of every pixel, 0 to 1."""
     band = np.abs(deep) < reach
     band[:MARGIN] = band[-MARGIN:] = False
@@ -120,13 +78,7 @@ def _coverage(
     places = np.flatnonzero(band).astype(np.int32)
     number = np.full(band.shape, -1, np.int32)
     number.ravel()[places] = np.arange(places.size, dtype=np.int32)
-    said, trust = _by_colour(
-        rgb.reshape(-1, 3),
-        places,
-        *(one.reshape(-1, 3) for one in (own[0], other[0])),
-        own[1].ravel(),
-        other[1].ravel(),
-    )
+    said, trust = _by_colour(rgb, places, *near)
     region = known.ravel()[places]
     by_colour = np.float32(BY_COLOUR) * trust * trust
     weight = by_colour + np.float32(BY_REGION)
@@ -136,33 +88,35 @@ def _coverage(
 
 
 @kernel()
-def _by_colour(rgb, places, own, other, own_varies, other_varies):
+def _by_colour(rgb, places, subject, around, step):
     """Coverage of the band's pixels by how far each is from the surroundings to the subject, and how far to trust
     that."""
     said, trust = np.empty(places.size, np.float32), np.empty(places.size, np.float32)
+    own, other = np.empty(4, np.float32), np.empty(4, np.float32)  # colour, and how much it varies
     zero, one, noise = np.float32(0), np.float32(1), np.float32(NOISE)
     for n in range(places.size):
-        i = places[n]
+        y, x = places[n] // rgb.shape[1], places[n] % rgb.shape[1]
+        taken(subject, y, x, step, own)
+        taken(around, y, x, step, other)
         apart, along = np.float32(1e-6), np.float32(0)
         for c in range(3):
-            d = own[i, c] - other[i, c]
+            d = own[c] - other[c]
             apart += d * d
-            along += d * (rgb[i, c] - other[i, c])
+            along += d * (rgb[y, x, c] - other[c])
         a = min(max(along / apart, zero), one)
         # along one of three directions a third of the variance
-        doubt = (a * a * own_varies[i] + (one - a) * (one - a) * other_varies[i]) / np.float32(
-            3
-        ) + noise
+        doubt = (a * a * own[3] + (one - a) * (one - a) * other[3]) / np.float32(3) + noise
         said[n] = a
         trust[n] = one / (one + doubt / (apart * np.float32(0.04)))
     return said, trust
 
 
 @kernel()
-def _cut(picture, rgb, alpha, own, other):
+def _cut(picture, rgb, alpha, subject, around, step):
     """The picture premultiplied by coverage, the surroundings unmixed from it."""
     height, width = alpha.shape
     out = np.zeros((height, width, 4), np.uint8)
+    own, other = np.empty(3, np.float32), np.empty(3, np.float32)
     zero, one, full, half = np.float32(0), np.float32(1), np.float32(255), np.float32(0.5)
     for y in range(height):
         for x in range(width):
@@ -176,9 +130,11 @@ def _cut(picture, rgb, alpha, own, other):
             rest = one - a
             share = a / (a * a + rest * rest + np.float32(0.005))
             open_ = np.float32(picture[y, x, 3]) * np.float32(1 / 255)
+            taken(subject, y, x, step, own)
+            taken(around, y, x, step, other)
             for c in range(3):
-                left = rgb[y, x, c] - a * own[y, x, c] - rest * other[y, x, c]
-                f = min(max(own[y, x, c] + share * left, zero), one)
+                left = rgb[y, x, c] - a * own[c] - rest * other[c]
+                f = min(max(own[c] + share * left, zero), one)
                 out[y, x, c] = np.uint8(np.int32(min(f, open_) * a * full + half))
             out[y, x, 3] = np.uint8(np.int32(open_ * a * full + half))
     return out
