@@ -68,6 +68,12 @@ def test_the_wall_behind_hair_is_unmixed():
     assert own.mean() < raw.mean() - 0.05
 
 
+def test_what_is_found_in_a_mirror_is_the_mirror_of_what_is_found():
+    picture = portrait(256)  # as the model is shown it
+    there, mirrored = guess(picture).likely, guess(np.ascontiguousarray(picture[:, ::-1])).likely
+    assert np.abs(mirrored[:, ::-1] - there).max() < 1e-4
+
+
 def test_no_person_no_coverage():
     y, x = np.mgrid[:200, :300]
     plain = np.dstack([x * 0.8, y, 200 - y, np.full_like(x, 255)]).astype(np.uint8)
