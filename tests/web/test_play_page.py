@@ -56,6 +56,22 @@ def test_pictures_that_are_refused_end_play_with_the_reason(bench: Page):
     assert bench.evaluate("window.refused") >= 4  # one alone is gone without
 
 
+def test_play_goes_on_however_long_a_picture_takes(bench: Page):
+    """Longer than all that is asked for ahead: then from farther ahead."""
+    bench.evaluate(
+        """() => { velvetSeam.picture.slot.live.ask = async () => {
+            const blank = new OffscreenCanvas(54, 96);
+            blank.getContext('2d').fillRect(0, 0, 54, 96);
+            await new Promise((done) => setTimeout(done, 900));
+            return { bitmap: blank.transferToImageBitmap(), more: {} };
+        }; }"""
+    )
+    bench.keyboard.press(" ")
+    until(bench, "velvetSeam.player.log.length > 10", seconds=15)
+    assert bench.evaluate("velvetSeam.player.playing")
+    bench.keyboard.press(" ")
+
+
 def test_a_picture_that_comes_after_a_later_one_is_not_shown(bench: Page):
     """Two are on their way at a time, and the second may be here first."""
     bench.evaluate(

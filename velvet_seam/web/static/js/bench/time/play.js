@@ -134,10 +134,11 @@ export class Player {
 
   pump(now) {
     const { length } = this.bench.shot;
-    // ask only for what can still arrive in time
-    const soonest = now + Math.ceil((this.trip / 1000) * this.bench.rate);
+    // ask only for what can still arrive in time, however far ahead that is: nothing else tells that it has become quicker
+    const trip = Math.ceil((this.trip / 1000) * this.bench.rate), soonest = now + trip;
+    const ahead = Math.max(AHEAD, trip + IN_FLIGHT);
     if (this.begin !== undefined && this.asked < soonest - 1 && !this.ahead(now)) this.asked = soonest - 1;
-    while (this.flying < IN_FLIGHT && this.asked < now + AHEAD) {
+    while (this.flying < IN_FLIGHT && this.asked < now + ahead) {
       this.asked += 1;
       if (!this.loop && this.asked >= length) return;
       const count = this.asked, { run } = this;
