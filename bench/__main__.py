@@ -21,6 +21,7 @@ import numpy as np
 from playwright.sync_api import sync_playwright
 
 from bench import passes, register, tracks
+from bench.cut_out import cut_out
 from bench.full_size import (
     cost,
     decode_and_encode,
@@ -388,6 +389,7 @@ SECTIONS: dict[str, Callable[[Path, Library, Shot], None]] = {
     "seams": lambda _root, library, shot: seams(library, shot),
     "looks": lambda _root, library, shot: looks(line, timed, library, shot),
     "quality": lambda _root, _library, _shot: quality(),
+    "cut-out": lambda _root, _library, _shot: cut_out(line, timed),
     "lining-up": lambda _root, _library, _shot: lining_up(),
     "followed": lambda _root, _library, _shot: followed(),
     "moving": lambda root, library, shot: moving(line, root, library, shot),
