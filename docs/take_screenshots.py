@@ -8,6 +8,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 from tests.application import CHROMIUM, application
+from tests.people import portrait_clip
 from velvet_seam.demo.scenario import fill
 
 FOLDER = Path(__file__).parent / "screenshots"
@@ -35,10 +36,6 @@ def take(page: Page, address: str) -> None:
     page.click("#seam-l-moth")
     page.wait_for_timeout(6000)
     shoot("bench-seam")
-    page.click("#card-l-moth")
-    shoot("bench-layer")
-    page.click("#seam-l-moth")
-    page.wait_for_timeout(800)
     page.keyboard.press("4")
     page.click(".order a[href='#seam-masks']")
     shoot("masks")
@@ -71,6 +68,8 @@ def take(page: Page, address: str) -> None:
     shoot("roto")
     on_white(page, address)
     shoot("ground")
+    by_itself(page, address)
+    shoot("person")
     page.goto(address)
     page.click(".poster[aria-label*='Tumble']")
     page.wait_for_timeout(1500)
@@ -193,6 +192,30 @@ def on_white(page: Page, address: str) -> None:
     page.locator("[id^=seam-l]").first.click()
     page.wait_for_timeout(800)
     page.locator("#seam-matte .chip", has_text="Ground").click()
+    page.wait_for_timeout(3000)
+
+
+def by_itself(page: Page, address: str) -> None:
+    """A photograph of a person, who is cut out by one click, over the paper sea."""
+    page.goto(address)
+    page.get_by_role("button", name="Start").click()
+    page.wait_for_url("**/shots/*")
+    page.wait_for_timeout(800)
+    page.click("#add-layer")
+    page.locator("#shelf .shelf-item", has_text="paper-sea").first.click()
+    page.wait_for_timeout(1500)
+    with tempfile.TemporaryDirectory() as folder:
+        clip = Path(folder) / "portrait.mp4"
+        portrait_clip(clip, frames=30)
+        page.set_input_files("#files", clip)
+        ready = "velvetSeam.bench.shot.layers.length === 2 && Object.values(velvetSeam.bench.state.footage).every((one) => one.ready)"
+        while not page.evaluate(ready):
+            page.wait_for_timeout(200)
+    page.locator("[id^=seam-l]").first.click()
+    page.wait_for_timeout(800)
+    page.locator("#seam-matte .chip", has_text="People").click()
+    page.wait_for_timeout(1500)
+    page.evaluate("velvetSeam.bench.set(velvetSeam.bench.layer.id, { 'place.y': 1380 })")
     page.wait_for_timeout(3000)
 
 
