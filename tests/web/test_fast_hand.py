@@ -243,3 +243,16 @@ def test_controls_expected_under_the_pointer_are_those_after_what_was_changed_me
         blank.click(f"#card-{one}")
     until(blank, "!document.getElementById('panel').inert", 10)
     assert len(asked) <= 4
+
+
+def test_the_picture_is_asked_for_before_the_page_takes_an_answer_over(blank: Page):  # noqa: F811
+    add_layer(blank, "paper-sea")
+    blank.evaluate(
+        """() => { const { bench, picture } = velvetSeam, want = picture.slot.want.bind(picture.slot);
+            window.order = [];
+            picture.slot.want = (wish) => { order.push('picture'); want(wish); };
+            bench.addEventListener('parts', () => order.push('page'));
+            bench.set(bench.shot.layers[0].id, { 'seam.opacity': 40 }); }"""
+    )
+    until(blank, "window.order.length >= 2")
+    assert blank.evaluate("window.order.slice(0, 2)") == ["picture", "page"]

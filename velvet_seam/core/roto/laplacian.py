@@ -100,10 +100,7 @@ def stencils(picture: F32, number: Places, count: int) -> F32:
 @nb.njit(error_model="numpy")
 def _runs(places):
     """Where runs of places beside each other begin, in order, and where the last of them ends."""
-    begin = [0]
-    for n in range(1, places.size):
-        if places[n] != places[n - 1] + 1:
-            begin.append(n)
+    begin = [n for n in range(places.size) if n == 0 or places[n] != places[n - 1] + 1]
     begin.append(places.size)
     return np.array(begin)
 

@@ -224,7 +224,7 @@ export class Bench extends EventTarget {
     this.frame = Math.min(this.frame, this.shot.length - 1);
     for (const one of [this.also, this.solo, this.heard]) for (const id of one) if (!this.thing(id)) one.delete(id);
     if (changed) this.tell("chosen");
-    this.tell("held"); // the picture is asked for before the page is busy with its fragments
+    this.tell("answered"); // the picture is asked for before the page is busy with its fragments
     const { panel, ...others } = answer.parts;
     this.tell("parts", this.chosen === answer.chosen ? answer.parts : others);
     this.tell("state");

@@ -43,7 +43,7 @@ export class Picture {
         bitmap.close();
       });
     }
-    for (const name of ["held", "frame", "way"]) bench.addEventListener(name, () => this.refresh());
+    for (const name of ["answered", "frame", "way"]) bench.addEventListener(name, () => this.refresh());
     // another layer's controls first; in the picture nothing changes but what is drawn over it
     bench.addEventListener("chosen", () => {
       this.layout(false);

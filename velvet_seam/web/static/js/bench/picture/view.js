@@ -113,7 +113,8 @@ export class View {
     const own = choice.querySelector("[data-own]");
     own.hidden = Boolean(known);
     if (!known) { own.value = shown; own.textContent = percent; }
-    choice.options[0].textContent = picture.zoom ? "Fit" : `Fit · ${percent}`;
+    const narrow = choice.clientWidth < 80; // on a phone, where it would be cut off
+    choice.options[0].textContent = picture.zoom || narrow ? "Fit" : `Fit · ${percent}`;
     choice.value = shown;
   }
 }
