@@ -31,9 +31,10 @@ __all__ = ["bench", "clean"]
 @pytest.fixture
 def blank(clean: Page, served: str):
     """A new portrait shot, thrown away afterwards."""
-    clean.goto(served)
-    clean.get_by_role("button", name="Start").click()
-    clean.wait_for_url("**/shots/*")
+    started = clean.request.post(
+        f"{served}/shots", form={"canvas": "1080x1920"}, max_redirects=0, timeout=60_000
+    )
+    clean.goto(served + started.headers["location"])
     until(clean, "velvetSeam.bench.shot.layers.length === 0")
     yield clean
     shot = clean.url

@@ -57,6 +57,13 @@ class Jobs:
         )
         return {row.target: row for row in rows}
 
+    def going_on(self, target: str) -> set[str]:
+        """The kinds of work on a target that waits or is being done."""
+        rows: Iterable[JobRow] = JobRow.select(JobRow.kind).where(
+            JobRow.target == target, JobRow.state.in_(("waiting", "working"))
+        )
+        return {row.kind for row in rows}
+
     def take(self, kind: str) -> JobRow | None:
         """The first waiting work of a kind, marked as being worked on."""
         with database.atomic("IMMEDIATE"):

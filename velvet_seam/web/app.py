@@ -12,7 +12,6 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
-from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 
 from velvet_seam.core.problem import Full, Gone, Problem
@@ -46,7 +45,7 @@ from velvet_seam.web import (
     windows,
     working,
 )
-from velvet_seam.web.context import STATIC, Context, templates
+from velvet_seam.web.context import Context, shipped, templates
 from velvet_seam.web.guard import Guard
 from velvet_seam.web.limits import Limits
 from velvet_seam.web.watchers import Watchers
@@ -122,9 +121,9 @@ def create_app(
     )
     app.add_middleware(Limits)
     app.add_middleware(Guard, passphrase=passphrase)
+    app.mount(shipped.at, shipped)  # first: there are most of them
     for part in ROOMS:
         app.include_router(part.router)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
     app.add_exception_handler(Problem, _problem)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(Unwritable, _unwritable)

@@ -17,6 +17,7 @@ from starlette.requests import HTTPConnection
 from velvet_seam.core.timing.rate import call, spell
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import now
+from velvet_seam.web.shipped import Shipped
 from velvet_seam.web.watchers import Watchers
 from velvet_seam.web.writers import Writers
 from velvet_seam.work.mixer import Mixing
@@ -25,7 +26,6 @@ from velvet_seam.work.studio import Studio
 from velvet_seam.work.warming import Warming
 
 HERE = Path(__file__).parent
-STATIC = HERE / "static"
 
 THREAD_NAMES = (
     "plum", "teal", "amber", "indigo", "rose", "moss", "copper", "violet", "slate", "olive",
@@ -110,5 +110,10 @@ templates.env.filters |= {
     "rate": lambda rate: call(Fraction(rate)),
     "spell": lambda frame, rate: spell(frame, Fraction(rate)),
 }
-templates.env.globals["thread_names"] = THREAD_NAMES
+shipped = Shipped(HERE / "static", "/static")
+templates.env.globals |= {
+    "thread_names": THREAD_NAMES,
+    "shipped": shipped.address,
+    "modules": shipped.under,
+}
 templates.env.trim_blocks = templates.env.lstrip_blocks = True

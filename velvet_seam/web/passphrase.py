@@ -14,6 +14,8 @@ from starlette.datastructures import Headers
 from starlette.requests import Request, cookie_parser
 from starlette.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response
 
+from velvet_seam.web.context import shipped
+
 COOKIE = "velvet-seam-visit"
 WAIT_SECONDS = 1.0
 VISIT_SECONDS = 12 * 3600
@@ -114,7 +116,7 @@ def _cookie(headers: Headers) -> str:
 def _page(said: str) -> str:
     return f"""<!doctype html><html lang="en"><head><meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1"><title>Velvet Seam</title>
-<link rel="stylesheet" href="/static/app.css"></head><body><main class="page">
+<link rel="stylesheet" href="{shipped.address("app.css")}"></head><body><main class="page">
 <form class="sheet max-w-[420px] mx-auto mt-16 p-10 grid gap-3" method="post" action="/passphrase">
 <h1 class="text-[22px]">Velvet Seam</h1>
 <label>Passphrase, as shown where the program was started

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from fastapi import APIRouter
 from fastapi.responses import Response
@@ -20,6 +20,13 @@ def one_at_a_time(context: Context, identity: str, kind: Kind, refused: str) -> 
     """Refuse a second one of a kind on one shot, with a sentence."""
     if any(job.target == identity and job.state in OPEN for job in context.library.jobs.all(kind)):
         raise Problem(refused)
+
+
+@router.get("")
+def going_on(identity: str, context: Ctx) -> list[str]:
+    """The kinds of which something waits or is being done."""
+    open_kinds = context.library.jobs.going_on(identity)
+    return [kind for kind in get_args(Kind) if kind in open_kinds]
 
 
 @router.get("/{kind}")

@@ -24,6 +24,9 @@ export function unsay(sentence) {
   for (const old of [...document.getElementById("say").children]) if (old.firstChild.textContent === sentence) old.remove();
 }
 
+/** The address of an icon. */
+export const icon = (name) => `${new URL("../icons.svg", import.meta.url).pathname}#${name}`;
+
 /** Ask the server; answers JSON, or says the problem and throws. */
 export async function ask(path, { method = "GET", body } = {}) {
   let response;

@@ -92,10 +92,8 @@ export class Layers {
 
   /** One that goes on when the page is opened again is told of, too. */
   async stillBaking() {
-    for (const what of Object.keys(WORK)) {
-      const told = await fetch(`/shots/${this.bench.id}/working/${what}`).then((answer) => answer.json()).catch(() => null);
-      if (["waiting", "working"].includes(told?.state)) this.watch(what);
-    }
+    const going = await fetch(`/shots/${this.bench.id}/working`).then((answer) => answer.json()).catch(() => []);
+    for (const what of going) if (what in WORK) this.watch(what);
   }
 
   /** A take locked off, or its shake followed. */
