@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from fastapi.testclient import TestClient
 from hypothesis import settings
-from playwright.sync_api import BrowserContext, expect
+from playwright.sync_api import Browser, BrowserContext, expect
 
 from tests.application import CHROMIUM, application
 from tests.clips import coded_clip
@@ -44,11 +44,24 @@ def browser_context_args(browser_context_args: dict) -> dict:
     return {**browser_context_args, "viewport": {"width": 1280, "height": 800}}
 
 
+@pytest.fixture(scope="session")
+def visitor(browser: Browser, browser_context_args: dict) -> Iterator[BrowserContext]:
+    """One browser as somebody has it who comes back: what may be kept of the pages is."""
+    context = browser.new_context(**browser_context_args)
+    context.set_default_timeout(90_000)  # what a hand does has time to be possible, too
+    yield context
+    context.close()
+
+
 @pytest.fixture
-def context(context: BrowserContext) -> BrowserContext:
-    """What a hand does has time to be possible, too."""
-    context.set_default_timeout(90_000)
-    return context
+def context(visitor: BrowserContext, request: pytest.FixtureRequest) -> Iterator[BrowserContext]:
+    """The visitor's browser; what a test leaves open or written down in it goes with the test."""
+    yield visitor
+    if visitor.pages and "served" in request.fixturenames:
+        forget = {"origin": request.getfixturevalue("served"), "storageTypes": "local_storage"}
+        visitor.new_cdp_session(visitor.pages[0]).send("Storage.clearDataForOrigin", forget)
+    for page in visitor.pages:
+        page.close()
 
 
 @pytest.fixture(scope="session")
