@@ -40,17 +40,17 @@ def write_proxy(
     tall = height * 2 if clip.alpha else height
     reader = open_clip(original, clip)
     try:
-        with ClipWriter(path, width, tall, _RATE, post(22, intra=True, threads=2)) as writer:
+        with ClipWriter(path, width, tall, _RATE, post(22, speed="ultrafast", intra=True, threads=2)) as writer:
             for number in range(clip.frames):
                 rgba = reader.read(number, (width, height))
                 if rgba.shape[:2] != (height, width):
                     rgba = np.asarray(
                         cv2.resize(rgba, (width, height), interpolation=cv2.INTER_AREA), np.uint8
                     )
-                rgb = rgba[..., :3]
                 if clip.alpha:
-                    rgb = np.concatenate([rgb, np.repeat(rgba[..., 3:], 3, axis=2)])
-                writer.add(np.ascontiguousarray(rgb))
+                    writer.add(np.concatenate([rgba[..., :3], np.repeat(rgba[..., 3:], 3, axis=2)]))
+                else:
+                    writer.add(rgba)
                 if each:
                     each(number, rgba)
             writer.finish()
