@@ -52,9 +52,9 @@ def settled(page: Page) -> None:
         page,
         "+document.getElementById('picture').dataset.revision === velvetSeam.bench.state.revision"
         " && +document.getElementById('picture').dataset.frame === velvetSeam.bench.frame"
-        " && !velvetSeam.picture.slot.busy",
+        " && !velvetSeam.picture.slot.busy && !velvetSeam.picture.later",
     )
-    page.wait_for_timeout(150)
+    page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
 
 
 def picture(page: Page, unlike: np.ndarray | None = None) -> np.ndarray:
