@@ -11,6 +11,17 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+OFF = [
+    # what Playwright turns off, for of two such lists the last one holds
+    "AvoidUnnecessaryBeforeUnloadCheckSync", "DestroyProfileOnBrowserClose", "HttpsUpgrades",
+    "HttpsFirstBalancedModeAutoEnable", "LensOverlay", "MediaRouter", "PaintHolding", "ThirdPartyStoragePartitioning",
+    "AvoidCorsURLLoaderRestartOnRedirect", "OptimizationHints", "NetworkTimeServiceQuerying", "AimEnabled",
+    "PreconnectToSearch",
+    # a page of its own below every address bar, also where none is seen: three quarters of what opening a page costs
+    "WebUIOmniboxPopup", "WebUIOmniboxAimPopup", "WebUIOmniboxFullPopup",
+]  # fmt: skip
+"""Parts of Chromium that no test needs."""
+
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--no-default-browser-check", "--disable-background-networking", "--disable-component-update",
@@ -18,6 +29,7 @@ CHROMIUM = [
     "--disable-domain-reliability", "--metrics-recording-only", "--no-pings",
     "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost",
     "--autoplay-policy=no-user-gesture-required", "--disable-dev-shm-usage",
+    f"--disable-features={','.join(OFF)}",
 ]  # fmt: skip
 
 

@@ -40,7 +40,9 @@ def write_proxy(
     tall = height * 2 if clip.alpha else height
     reader = open_clip(original, clip)
     try:
-        with ClipWriter(path, width, tall, _RATE, post(22, speed="ultrafast", intra=True, threads=2)) as writer:
+        with ClipWriter(
+            path, width, tall, _RATE, post(22, speed="ultrafast", intra=True, threads=2)
+        ) as writer:
             for number in range(clip.frames):
                 rgba = reader.read(number, (width, height))
                 if rgba.shape[:2] != (height, width):
