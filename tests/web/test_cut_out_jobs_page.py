@@ -14,7 +14,7 @@ from tests.people import outline, portrait_clip
 from tests.web.test_look_jobs import length, part
 from tests.web.test_roto_jobs_page import lying
 from tests.web.test_roto_over_page import go
-from tests.web.test_roto_page import brought_in, brush_up, covered, iou, stroke, with_roto
+from tests.web.test_roto_page import along, brought_in, brush_up, covered, iou, stroke, with_roto
 from tests.web.test_seam_page import add_layer, blank, chip, picture, settled, type_tape
 from tests.web.test_whole_job import clean, state, until
 from velvet_seam.demo import acrobat, cart, fur
@@ -66,22 +66,18 @@ def test_a_cart_is_frozen_cut_out_with_its_spokes_and_slides_in_with_trails(blan
         def out(way: float, far: float, side: float = side) -> tuple[float, float]:
             return x + side + far * np.cos(way), hub + far * np.sin(way)
 
-        for n in range(cart.SPOKES):
-            spoke = turn + n * apart
+        spokes = [turn + n * apart for n in range(cart.SPOKES)]
+        along(page, [out(way, rim) for way in (*spokes, spokes[0])])
+        for spoke in spokes:
             stroke(page, out(spoke, 30), out(spoke, rim))
-            stroke(page, out(spoke, rim), out(spoke + apart, rim))
+            # behind the tin, which ends 84 above the hub, there is nothing to see
             between = spoke + apart / 2
-            up = -np.sin(
-                between
-            )  # behind the tin, which ends 84 above the hub, there is nothing to see
-            stroke(
-                page,
-                out(between, 52),
-                out(between, min(134, 72 / up if up > 0.1 else 134)),
-                button="right",
-            )
+            up = -np.sin(between)
+            far = min(134, 72 / up if up > 0.1 else 134)
+            free = [out(between, 52), out(between, far)]
             if up < 0.5:
-                stroke(page, out(between - 0.24, 122), out(between + 0.24, 122), button="right")
+                free += [out(between, 122), out(between - 0.24, 122), out(between + 0.24, 122)]
+            along(page, free, button="right")
     page.keyboard.press("Escape")
     until(page, "velvetSeam.bench.way !== 'dropped'")
     truth = lying(cart.truth(frame)[1], state(page, "layer.place"))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Sequence
 from pathlib import Path
 
 import cv2
@@ -20,24 +22,34 @@ __all__ = ["blank", "clean"]
 
 MATTE = "shot.layers[0].seam.matte[0]"
 
+Point = tuple[float, float]
+
 
 def stroke(
     page: Page,
-    start: tuple[float, float],
-    end: tuple[float, float],
+    start: Point,
+    end: Point,
     button: str = "left",
     alt: bool = False,
     matte: str = MATTE,
 ) -> None:
     """A drag over the picture, in canvas pixels; ends once it lies in the document."""
+    along(page, (start, end), button, alt, matte)
+
+
+def along(
+    page: Page, points: Sequence[Point], button: str = "left", alt: bool = False, matte: str = MATTE
+) -> None:
+    """The same from point to point."""
     before = len(state(page, f"{matte}.strokes"))
-    a, b = on_picture(page, *start), on_picture(page, *end)
+    places = [on_picture(page, *point) for point in points]
     if alt:
         page.keyboard.down("Alt")
-    page.mouse.move(*a)
+    page.mouse.move(*places[0])
     page.mouse.down(button=button)
-    for step in range(1, 9):
-        page.mouse.move(*(p + (q - p) * step / 8 for p, q in zip(a, b, strict=True)))
+    for a, b in itertools.pairwise(places):
+        for step in range(1, 9):
+            page.mouse.move(*(p + (q - p) * step / 8 for p, q in zip(a, b, strict=True)))
     page.mouse.up(button=button)
     if alt:
         page.keyboard.up("Alt")
