@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.web.test_look_jobs import length
 from tests.web.test_roto_page import MATTE, brush_up, covered, fox, iou, painted, stroke
 from tests.web.test_seam_page import add_layer, blank, chip, picture, settled
 from tests.web.test_whole_job import clean, state, until
@@ -41,11 +42,12 @@ def go(page: Page, frame: int) -> None:
 
 def test_what_is_painted_is_followed_judged_held_and_put_right(blank: Page):
     page = blank
+    length(page, 62)
     painted(page)
-    expect(page.locator(".roto-over")).to_contain_text("of 99 frames followed")
+    expect(page.locator(".roto-over")).to_contain_text("of 61 frames followed")
     followed(page)
     assert counts(page)["painted"] == 1
-    assert counts(page).get("carried", 0) + counts(page).get("look", 0) == 99
+    assert counts(page).get("carried", 0) + counts(page).get("look", 0) == 61
     expect(page.locator(".roto-over")).to_contain_text("to be looked at")
 
     page.keyboard.press("q")  # the most doubtful frame of the next stretch
@@ -115,6 +117,7 @@ def test_what_is_painted_is_followed_judged_held_and_put_right(blank: Page):
 
 def test_following_is_stopped_and_goes_on_where_it_was(blank: Page):
     page = blank
+    length(page, 62)
     painted(page)
     stroke(
         page, (150, 1000), (150, 1560), button="right"
@@ -123,12 +126,12 @@ def test_following_is_stopped_and_goes_on_where_it_was(blank: Page):
     until(page, f"{FOUND}?.counts.carried >= 3 || {FOUND}?.counts.look >= 3", 60)
     page.get_by_role("button", name="Stop", exact=True).click()
     until(page, "!velvetSeam.commands.rotoOver.strip.busy")
-    known = 99 - counts(page).get("waiting", 0)
-    assert 3 <= known < 99
+    known = 61 - counts(page).get("waiting", 0)
+    assert 3 <= known < 61
     page.reload()
     until(page, "velvetSeam.bench.shot.layers.length === 1")
     page.click(f"#seam-{state(page, 'shot.layers[0].id')}")
-    until(page, f"99 - {FOUND}?.counts.waiting >= {known}")  # what was found is still there
+    until(page, f"61 - {FOUND}?.counts.waiting >= {known}")  # what was found is still there
     page.get_by_role("button", name="Follow on").click()
     until(page, f"!velvetSeam.commands.rotoOver.strip.busy && !{FOUND}.counts.waiting", 90)
 
@@ -152,6 +155,7 @@ def test_a_guess_is_made_on_every_frame_until_one_is_painted(blank: Page):
 
 def test_two_rotos_of_one_layer_each_have_their_frames(blank: Page):
     page = blank
+    length(page, 30)
     painted(page)
     followed(page)
     alone = covered(page)
