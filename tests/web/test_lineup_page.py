@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.web.test_look_jobs import length
 from tests.web.test_seam_page import add_layer, blank, picture, settled
 from tests.web.test_whole_job import clean, saved, state, until
 from velvet_seam.demo import talk
@@ -26,6 +27,7 @@ def off_by(page: Page) -> float:
 
 @pytest.fixture
 def takes(blank: Page) -> Page:
+    length(blank, 40)
     add_layer(blank, "fox-left")
     right = add_layer(blank, "fox-right")
     blank.click(f"#seam-{right}")
@@ -106,7 +108,7 @@ def test_light_is_matched_over_time_and_undone(takes: Page):
     assert after < 1
     assert float(words.split()[0]) == pytest.approx(STOPS["right"], abs=0.12)
     page.click("[data-do='drift']")
-    until(page, "velvetSeam.bench.layer.look.parts[0].slope_red.keys?.length > 90", 120)
+    until(page, "velvetSeam.bench.layer.look.parts[0].slope_red.keys?.length > 30", 120)
     assert state(page, "layer.look.parts.length") == 1  # in the place of the one before
     page.locator("[data-do='match'][data-lend]").click()
     until(page, "velvetSeam.bench.layer.look.parts[0].strength === 60")
