@@ -56,6 +56,19 @@ def test_undo_and_redo_survive_a_restart(root: Path):
     assert shots.get(identity).shot.length == 150
 
 
+def test_all_shots_are_told_as_each_is(root: Path):
+    shots = Library(root).shots
+    ids = [shots.add(blank()) for _ in range(4)]
+    for n, identity in enumerate(ids):
+        for k in range(n):
+            shots.edit(identity, SetValues(values={"length": 60 + k}))
+    shots.undo(ids[3])
+    assert shots.all() == [shots.get(one) for one in (ids[3], ids[2], ids[1], ids[0])]
+    assert [(one.revision, one.undo is None, one.redo is None) for one in shots.all()] == [
+        (2, False, False), (2, False, True), (1, False, True), (0, True, True),
+    ]  # fmt: skip
+
+
 def test_an_edit_after_undo_drops_what_could_be_redone(root: Path):
     shots = Library(root).shots
     identity = shots.add(blank())

@@ -10,12 +10,13 @@ from __future__ import annotations
 import json
 import zlib
 from collections import OrderedDict
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
 from threading import Lock, get_ident
 
+import peewee as pw
 from pydantic import ValidationError
 
 from velvet_seam.core.engine.nested import nested_ids
@@ -118,19 +119,25 @@ class Shots:
             row = ShotRow.get_or_none(ShotRow.id == identity)
             if row is None:
                 raise Gone("That shot is no longer here.")
-            around = RevisionRow.select(RevisionRow.number, RevisionRow.label).where(
+            near = self._around().where(
                 RevisionRow.shot == identity, RevisionRow.number.between(row.head, row.head + 1)
             )
-            labels = {revision.number: revision.label for revision in around}
-            return Standing(
-                id=identity,
-                shot=self._read(identity, row.head),
-                revision=row.head,
-                stamp=round(row.changed.timestamp() * 1_000_000),
-                undo=labels[row.head] if row.head > 0 else None,
-                redo=labels.get(row.head + 1),
-                changed=row.changed,
-            )
+            return self._standing(row, {revision.number: revision for revision in near})
+
+    @staticmethod
+    def _around() -> pw.ModelSelect[RevisionRow]:
+        return RevisionRow.select(
+            RevisionRow.shot, RevisionRow.number, RevisionRow.label, RevisionRow.document
+        )
+
+    def _standing(self, row: ShotRow, around: dict[int, RevisionRow]) -> Standing:
+        """A shot of its row, of its revision there and of the one that redo would bring back."""
+        here, redo = around[row.head], around.get(row.head + 1)
+        return Standing(
+            id=row.id, shot=self._shown(row.id, here.document), revision=row.head,
+            stamp=round(row.changed.timestamp() * 1_000_000), undo=here.label if row.head > 0 else None,
+            redo=redo.label if redo else None, changed=row.changed,
+        )  # fmt: skip
 
     def all(self) -> list[Standing]:
         """All shots that can be read, the one changed last first."""
@@ -138,13 +145,19 @@ class Shots:
 
     def told(self) -> tuple[list[Standing], list[str]]:
         """All shots, and of those that cannot be read what is wrong: one of them hides no other."""
-        rows: Iterable[ShotRow] = ShotRow.select(ShotRow.id).order_by(ShotRow.changed.desc())
-        shots, wrong = [], []
-        for row in rows:
-            try:
-                shots.append(self.get(row.id))
-            except Problem as problem:
-                wrong.append(str(problem))
+        around: dict[str, dict[int, RevisionRow]] = {}
+        with database.atomic():
+            rows: list[ShotRow] = list(ShotRow.select().order_by(ShotRow.changed.desc()))
+            near = RevisionRow.number.between(ShotRow.head, ShotRow.head + 1)
+            each = self._around().join(ShotRow, on=(RevisionRow.shot == ShotRow.id) & near)
+            for one in each:
+                around.setdefault(one.shot_id, {})[one.number] = one
+            shots, wrong = [], []
+            for row in rows:
+                try:
+                    shots.append(self._standing(row, around[row.id]))
+                except Problem as problem:
+                    wrong.append(str(problem))
         return shots, wrong
 
     def edit(self, identity: str, edit: Edit, check: Check | None = None) -> Standing:
@@ -241,11 +254,12 @@ class Shots:
         self._held.put(document, shot)
 
     def _read(self, identity: str, number: int) -> Shot:
-        document: str = (
-            RevisionRow.select(RevisionRow.document)
-            .where(RevisionRow.shot == identity, RevisionRow.number == number)
-            .scalar()
+        of = RevisionRow.select(RevisionRow.document).where(
+            RevisionRow.shot == identity, RevisionRow.number == number
         )
+        return self._shown(identity, of.scalar())
+
+    def _shown(self, identity: str, document: str) -> Shot:
         known = self._held.get(document)
         if known is not None:
             return known

@@ -95,6 +95,7 @@ class RevisionRow(Table):
     of its layers, or, made by an earlier version of the program, the whole shot."""
 
     shot = pw.ForeignKeyField(ShotRow, backref="revisions", on_delete="CASCADE")
+    shot_id: str  # that the field gives it
     number = pw.IntegerField()
     label = pw.CharField()
     document = pw.TextField()
