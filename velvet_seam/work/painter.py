@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Collection
+import time
+from collections.abc import Callable, Collection
 from concurrent.futures import Future
 from dataclasses import replace
 from functools import partial
@@ -54,6 +55,7 @@ from velvet_seam.work.picture_files import jpeg
 from velvet_seam.work.screen_reading import ScreenReader
 from velvet_seam.work.telling import cut_length_of, facts_of, levels_of
 from velvet_seam.work.tiling import look_tiles_of, wall_of
+from velvet_seam.work.warm import PIECES, is_warm
 
 FULL_QUALITY = 94
 
@@ -225,13 +227,31 @@ class Painter:
         return jobs[first].result() if first in jobs else self._encoded.get(first) or b""
 
 
+IDLE_SECONDS = 0.4
+"""Who has asked for nothing for so long is not kept waiting by kernels that are loaded meanwhile."""
+
+LONG_SECONDS = 2.0
+"""A piece that takes so long is not loaded but compiled: what was kept of it is lost, and others wait until needed."""
+
+
+def _load(still: list[Callable[[], None]]) -> None:
+    """Load the next piece of the kernels, so that the first stroke or the first blur is as quick as any."""
+    began = time.monotonic()
+    still.pop(0)()
+    if time.monotonic() - began > LONG_SECONDS:
+        still.clear()
+
+
 def serve(root: str, pipe: Connection) -> None:
     """The painter's process: answers requests from a pipe until it is closed."""
     os.nice(3)
     keep_freed_memory()
     painter = Painter(Library(Path(root)))
+    still = list(PIECES)
     while True:
         try:
+            while still and is_warm() and not pipe.poll(IDLE_SECONDS):
+                _load(still)
             request, forgotten = pipe.recv()
         except (EOFError, KeyboardInterrupt):
             return
