@@ -54,7 +54,9 @@ def settled(page: Page) -> None:
         " && +document.getElementById('picture').dataset.frame === velvetSeam.bench.frame"
         " && !velvetSeam.picture.slot.busy && !velvetSeam.picture.later",
     )
-    page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
+    page.evaluate(
+        "() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))"
+    )
 
 
 def picture(page: Page, unlike: np.ndarray | None = None) -> np.ndarray:
