@@ -326,6 +326,19 @@ def test_marks_are_put_named_snapped_to_and_found_in_a_sound(bench: Page):
     until(bench, "velvetSeam.bench.shot.layers[2].span.first > 0")
 
 
+def test_a_layer_that_is_not_there_yet_or_no_longer_says_when_it_is(bench: Page):
+    bench.evaluate(
+        "velvetSeam.bench.edit({ do: 'trim', target: 'l-embers', edge: 'last', to: 99 })"
+    )
+    bench.click("#seam-l-embers")
+    label = bench.locator("#label-layer")
+    for frame, words in (
+        (24, "this layer, from 1s 00f"), (25, "this layer"), (99, "this layer"), (100, "this layer, until 4s 00f"),
+    ):  # fmt: skip
+        go(bench, frame)
+        expect(label).to_have_text(words)
+
+
 def test_a_layer_comes_goes_and_echoes_by_its_panel(blank: Page):
     square(blank)
     blank.click(".card")

@@ -122,9 +122,18 @@ export class Picture {
 
   refreshSides() {
     if (this.playing || !this.sidesShown) return;
+    this.labels.layer.textContent = `this layer${this.away}`;
     for (const side of ["layer", "below"]) {
       this.sideSlots[side].want({ ...this.wish(side), trial: null, solo: [], side: SIDE });
     }
+  }
+
+  /** Why the chosen layer is not seen at this moment, where time is the reason. */
+  get away() {
+    const { layer, frame } = this.bench;
+    if (!layer) return "";
+    if (frame < layer.span.first) return `, from ${this.bench.spell(layer.span.first)}`;
+    return frame > layer.span.last ? `, until ${this.bench.spell(layer.span.last + 1)}` : "";
   }
 
   /** Show a picture; of one at canvas size, maybe only a `window`. */
