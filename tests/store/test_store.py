@@ -69,6 +69,18 @@ def test_all_shots_are_told_as_each_is(root: Path):
     ]  # fmt: skip
 
 
+def test_what_goes_on_is_told_of_one_shot_and_of_nothing_that_rests(root: Path):
+    jobs = Library(root).jobs
+    ids = {kind: jobs.add(kind, "s-a", kind) for kind in ("bake", "hold", "plate", "track")}
+    jobs.add("drift", "s-b", "of another")
+    jobs.take("bake")
+    jobs.pause(ids["hold"])
+    jobs.cancel(ids["plate"])
+    assert jobs.going_on("s-a") == {"bake", "track"}
+    jobs.finish(ids["bake"])
+    assert jobs.going_on("s-a") == {"track"}
+
+
 def test_an_edit_after_undo_drops_what_could_be_redone(root: Path):
     shots = Library(root).shots
     identity = shots.add(blank())

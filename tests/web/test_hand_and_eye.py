@@ -124,6 +124,11 @@ def test_a_phone_has_one_sheet_at_a_time(browser: Browser, served: str):
         assert min(box["width"], box["height"]) >= 28
     page.get_by_role("button", name="Picture", exact=True).tap()
     expect(panel).to_be_hidden()
+    expect(page.locator("#zoom option").first).to_have_text(
+        "Fit"
+    )  # how much that is would be cut off
+    page.set_viewport_size({"width": 1280, "height": 800})
+    expect(page.locator("#zoom option").first).to_have_text(re.compile(r"Fit · \d+ %"))
     context.close()
 
 

@@ -151,6 +151,16 @@ def test_a_layer_alone_has_nothing_to_line_up_with(blank: Page):
     expect(page.locator("#panel")).to_contain_text("no other layer")
 
 
+def test_work_that_goes_on_is_told_of_when_its_shot_is_opened(blank: Page):
+    told = {"state": "working", "part": 0.4, "sentence": "", "stamp": 0}
+    blank.route("**/working", lambda one: one.fulfill(json=["plate"]))
+    blank.route("**/working/plate", lambda one: one.fulfill(json=told))
+    blank.reload()
+    expect(blank.locator("#say")).to_contain_text("Making the plate, 40 %")
+    told["state"] = "cancelled"
+    expect(blank.locator("#say")).to_contain_text("Stopped; nothing was changed.")
+
+
 def test_two_cameras_are_put_in_time_by_one_press(blank: Page):
     """The fox's camera stays, the hare's is moved by what both heard: to a frame by its bar, the rest by its clip."""
     page = blank

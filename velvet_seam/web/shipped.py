@@ -15,7 +15,7 @@ from starlette.types import Receive, Scope, Send
 
 TYPES = {
     ".js": "text/javascript", ".css": "text/css", ".svg": "image/svg+xml", ".woff2": "font/woff2",
-    ".txt": "text/plain", ".md": "text/plain",
+    ".txt": "text/plain",
 }  # fmt: skip
 """Said here, for machines differ in what they call a script."""
 

@@ -25,7 +25,7 @@ export function unsay(sentence) {
 }
 
 /** The address of an icon. */
-export const icon = (name) => `${new URL("../icons.svg", import.meta.url).pathname}#${name}`;
+export const iconAt = (name) => `${new URL("../icons.svg", import.meta.url).pathname}#${name}`;
 
 /** Ask the server; answers JSON, or says the problem and throws. */
 export async function ask(path, { method = "GET", body } = {}) {

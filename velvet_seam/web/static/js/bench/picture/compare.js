@@ -1,5 +1,5 @@
 // Compare: the chosen layer against another one, and the line-up that puts them in register.
-import { icon as at, say } from "../../common.js";
+import { iconAt, say } from "../../common.js";
 import { InTime } from "./in-time.js";
 import { Matching } from "./matching.js";
 
@@ -10,7 +10,7 @@ function icon(name) {
   const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg"), use = document.createElementNS("http://www.w3.org/2000/svg", "use");
   svg.setAttribute("class", "icon");
   svg.setAttribute("aria-hidden", "true");
-  use.setAttribute("href", at(name));
+  use.setAttribute("href", iconAt(name));
   svg.append(use);
   return svg;
 }

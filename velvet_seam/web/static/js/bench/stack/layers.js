@@ -92,7 +92,7 @@ export class Layers {
 
   /** One that goes on when the page is opened again is told of, too. */
   async stillBaking() {
-    const going = await fetch(`/shots/${this.bench.id}/working`).then((answer) => answer.json()).catch(() => []);
+    const going = await fetch(`/shots/${this.bench.id}/working`).then((answer) => (answer.ok ? answer.json() : [])).catch(() => []);
     for (const what of going) if (what in WORK) this.watch(what);
   }
 

@@ -1,6 +1,6 @@
 // Play: the sound is the clock; pictures are asked for ahead of it and shown when their time comes. Where a machine's
 // sound does not start, the page's own clock is followed, in silence.
-import { icon, say } from "../../common.js";
+import { iconAt, say } from "../../common.js";
 
 const AHEAD = 8;
 const IN_FLIGHT = 2;
@@ -59,7 +59,7 @@ export class Player {
     this.picture.playing = true;
     this.button.setAttribute("aria-label", "Pause");
     this.button.title = "Pause · Space";
-    this.button.querySelector("use").setAttribute("href", icon("pause"));
+    this.button.querySelector("use").setAttribute("href", iconAt("pause"));
     bench.tell("layout");
     const first = bench.frame >= bench.shot.length - 1 ? 0 : bench.frame;
     this.frames = new Map();
@@ -107,7 +107,7 @@ export class Player {
     this.picture.playing = false;
     this.button.setAttribute("aria-label", "Play");
     this.button.title = "Play · Space";
-    this.button.querySelector("use").setAttribute("href", icon("play"));
+    this.button.querySelector("use").setAttribute("href", iconAt("play"));
     this.bench.tell("layout");
     this.bench.tell("frame");
     this.picture.refresh();
