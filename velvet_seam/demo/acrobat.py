@@ -6,6 +6,7 @@ in the cloth, blue light on the rim, movement blur at the ends of the swing.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import lru_cache
 
 import cv2
@@ -48,48 +49,76 @@ def _veil(scene: Scene, outline: F32, colour: F32, coverage: float, folds: F32) 
     scene.alpha[area] = c + scene.alpha[area] * (1 - c)
 
 
-def _draw(time: float, paper: F32) -> Scene:
-    scene = Scene.empty(HEIGHT, WIDTH)
-    lean = swing(time)
-    lag = swing(time - 0.16) - lean
-    put = lambda points: _place(np.asarray(points, np.float32), lean)  # noqa: E731
+@dataclass(frozen=True)
+class _Puppet:
+    """The puppet on its sheet of paper at a time in seconds."""
+
+    scene: Scene
+    paper: F32
+    time: float
+
+    @property
+    def lean(self) -> float:
+        return swing(self.time)
+
+    @property
+    def lag(self) -> float:
+        """How far what hangs loosely is behind, in degrees."""
+        return swing(self.time - 0.16) - self.lean
+
+    def put(self, points: F32) -> F32:
+        return _place(np.asarray(points, np.float32), self.lean)
+
+
+def _trapeze(puppet: _Puppet) -> None:
+    """The two threads, the cape that hangs before them, and the bar."""
+    scene, paper, put, lean = puppet.scene, puppet.paper, puppet.put, puppet.lean
     for x in (430, 650):
         thread = np.linspace((x, -500), (x, 706), 40, dtype=np.float32)
         scene.lay(stroke(put(thread), 2.4), rgb("#d8cfb8"), shadow=None, edge=0.0)
     y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
     folds = (1 + 0.22 * np.sin((x + 0.35 * y) / 21 + lean * 0.2)).astype(np.float32)
-    sway = -lag * 16
+    sway = -puppet.lag * 16
     cape = spline([(516, 600), (566, 604), (640 + 0.4 * sway, 760), (700 + sway, 980),
                    (640 + 1.2 * sway, 1120), (560 + 1.1 * sway, 1050), (480 + sway, 1140),
                    (430 + 0.8 * sway, 940), (470 + 0.3 * sway, 740)])  # fmt: skip
     _veil(scene, put(cape), rgb("#f0d9c8"), CAPE_COVERAGE, folds)
     bar = np.linspace((404, 706), (676, 706), 20, dtype=np.float32)
     scene.lay(stroke(put(bar), 17), rgb("#8a5a34"), paper=paper, shadow=None, edge=0.2)
-    for side in (-1, 1):  # arms up to the bar, legs down
-        arm = spline(
-            [(540 + 26 * side, 606), (540 + 70 * side, 640), (540 + 74 * side, 708)], closed=False
-        )
-        scene.lay(
-            stroke(put(arm), np.linspace(30, 24, len(arm))),
-            rgb("#d98a4c"),
-            paper=paper,
-            shadow=(2, 3, 3, 0.3),
-        )
-        bend = 22 * np.sin(2 * np.pi * time / 1.7 + side)
-        leg = spline([(540 + 18 * side, 800), (540 + (40 + bend) * side, 900),
-                      (540 + (26 + 1.6 * bend) * side, 1010)], closed=False)  # fmt: skip
-        scene.lay(
-            stroke(put(leg), np.linspace(40, 22, len(leg))),
-            rgb("#b5343c"),
-            paper=paper,
-            shadow=(2, 3, 3, 0.35),
-        )
-        scene.lay(
-            put(ellipse(540 + (30 + 1.6 * bend) * side, 1022, 25, 13)),
-            rgb("#3a1f1c"),
-            paper=paper,
-            shadow=None,
-        )
+
+
+def _limbs(puppet: _Puppet, side: int) -> None:
+    """An arm up to the bar and a leg down, -1 left or 1 right."""
+    scene, paper, put, time = puppet.scene, puppet.paper, puppet.put, puppet.time
+    arm = spline(
+        [(540 + 26 * side, 606), (540 + 70 * side, 640), (540 + 74 * side, 708)], closed=False
+    )
+    scene.lay(
+        stroke(put(arm), np.linspace(30, 24, len(arm))),
+        rgb("#d98a4c"),
+        paper=paper,
+        shadow=(2, 3, 3, 0.3),
+    )
+    bend = 22 * np.sin(2 * np.pi * time / 1.7 + side)
+    leg = spline([(540 + 18 * side, 800), (540 + (40 + bend) * side, 900),
+                  (540 + (26 + 1.6 * bend) * side, 1010)], closed=False)  # fmt: skip
+    scene.lay(
+        stroke(put(leg), np.linspace(40, 22, len(leg))),
+        rgb("#b5343c"),
+        paper=paper,
+        shadow=(2, 3, 3, 0.35),
+    )
+    scene.lay(
+        put(ellipse(540 + (30 + 1.6 * bend) * side, 1022, 25, 13)),
+        rgb("#3a1f1c"),
+        paper=paper,
+        shadow=None,
+    )
+
+
+def _body(puppet: _Puppet) -> None:
+    """The suit with its buttons, and the head without a face."""
+    scene, paper, put = puppet.scene, puppet.paper, puppet.put
     body = spline(
         [
             (540, 590),
@@ -106,6 +135,11 @@ def _draw(time: float, paper: F32) -> Scene:
     for k in range(5):
         scene.lay(put(ellipse(540, 640 + 36 * k, 7, 7)), rgb("#f2c661"), shadow=None, edge=0.2)
     scene.lay(put(ellipse(540, 540, 46, 52)), rgb("#eeb88a"), paper=paper, shadow=(3, 5, 4, 0.35))
+
+
+def _hair(puppet: _Puppet) -> None:
+    """The hair with loose strands, a pixel or two wide, and the face."""
+    scene, paper, put, lag = puppet.scene, puppet.paper, puppet.put, puppet.lag
     hair = spline(
         [
             (494, 540),
@@ -120,7 +154,7 @@ def _draw(time: float, paper: F32) -> Scene:
     )
     scene.lay(put(hair), rgb("#3a2318"), paper=paper, shadow=None)
     rng = np.random.default_rng(12)
-    for _ in range(26):  # loose strands, a pixel or two wide
+    for _ in range(26):
         a = rng.uniform(np.pi * 1.05, np.pi * 1.95)
         root = np.array([540 + 44 * np.cos(a), 522 + 46 * np.sin(a)])
         tip = root + rng.uniform(24, 62) * np.array([np.cos(a) - 0.02 * lag, np.sin(a) + 0.35])
@@ -132,7 +166,16 @@ def _draw(time: float, paper: F32) -> Scene:
     for side in (-1, 1):
         scene.lay(put(ellipse(540 + 17 * side, 540, 5, 6)), rgb("#2a1611"), shadow=None, edge=0.0)
         scene.lay(put(ellipse(540 + 26 * side, 558, 8, 6)), rgb("#e08a74"), shadow=None, edge=0.0)
-    return scene
+
+
+def _draw(time: float, paper: F32) -> Scene:
+    puppet = _Puppet(Scene.empty(HEIGHT, WIDTH), paper, time)
+    _trapeze(puppet)
+    for side in (-1, 1):
+        _limbs(puppet, side)
+    _body(puppet)
+    _hair(puppet)
+    return puppet.scene
 
 
 @lru_cache(maxsize=1)

@@ -6,8 +6,9 @@ second the light is warmer and a third of a stop brighter; the candles flicker i
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -31,21 +32,27 @@ def light(side: Side, frame: int) -> F32:
     return np.array(WARM[side], np.float32) * np.float32(gain)
 
 
-def _draw(side: Side, frame: int) -> Scene:
-    paper = texture(HEIGHT, WIDTH, 91, 1.3)
-    scene = Scene.empty(HEIGHT, WIDTH)
-    t = frame / 25 + (1.3 if side == "right" else 0)
-    face = 1 if side == "left" else -1
-    cx = 372 if side == "left" else 726
-    nod, tail = 5 * np.sin(2 * t), 16 * np.sin(3.1 * t)
-    wave = 34 * np.sin(3.7 * t) - 40
+@dataclass(frozen=True)
+class _Puppet:
+    """The fox of a take on its sheet of paper, at a time `t` in seconds."""
+
+    scene: Scene
+    paper: F32
+    side: Side
+    t: float
+
+    @property
+    def cx(self) -> int:
+        """Where its middle stands, in pixels from the left."""
+        return 372 if self.side == "left" else 726
 
     def put(
+        self,
         points: list[tuple[float, float]] | F32,
-        closed: bool = True,
         turn: float = 0.0,
         about: tuple[float, float] = (0, 0),
     ) -> F32:
+        """Points around the fox's middle, turned by degrees, and mirrored in the right take."""
         p = np.asarray(points, np.float32)
         a = np.radians(turn)
         d = p - np.array(about, np.float32)
@@ -54,9 +61,16 @@ def _draw(side: Side, frame: int) -> Scene:
             1,
         )
         q = q + np.array(about, np.float32)
-        return np.stack([cx + face * q[:, 0], 1100 + q[:, 1]], 1).astype(np.float32)
+        face = 1 if self.side == "left" else -1
+        return np.stack([self.cx + face * q[:, 0], 1100 + q[:, 1]], 1).astype(np.float32)
 
-    lay = lambda points, colour, **more: scene.lay(points, rgb(colour), paper=paper, **more)  # noqa: E731
+    def lay(self, points: F32, colour: str, **more: Any) -> None:
+        self.scene.lay(points, rgb(colour), paper=self.paper, **more)
+
+
+def _tail(fox: _Puppet) -> None:
+    """The bushy tail with its white tip, which wags."""
+    put, lay, tail = fox.put, fox.lay, 16 * np.sin(3.1 * fox.t)
     bush = spline(
         [(-70, 330), (-150, 300), (-206, 200), (-190, 90), (-150, 60), (-120, 160), (-70, 250)]
     )
@@ -70,6 +84,11 @@ def _draw(side: Side, frame: int) -> Scene:
         "#f3e2c6",
         shadow=None,
     )
+
+
+def _body(fox: _Puppet) -> None:
+    """The body with its white shirt, the feet, the arm that waves and the one that hangs."""
+    put, lay, wave = fox.put, fox.lay, 34 * np.sin(3.7 * fox.t) - 40
     body = spline(
         [(0, 40), (72, 90), (96, 230), (84, 380), (0, 400), (-84, 380), (-96, 230), (-72, 90)]
     )
@@ -89,7 +108,12 @@ def _draw(side: Side, frame: int) -> Scene:
     )
     still = spline([(-64, 130), (-112, 190), (-96, 262)], closed=False)
     lay(put(stroke(still, np.linspace(40, 28, len(still)))), "#c2602a", shadow=(2, 4, 3, 0.3))
-    head = {"turn": nod, "about": (0.0, 50.0)}
+
+
+def _head(fox: _Puppet) -> None:
+    """Ears, face, eyes and nose, nodding, and the scarf below."""
+    put, lay, nod = fox.put, fox.lay, 5 * np.sin(2 * fox.t)
+    head: dict[str, Any] = {"turn": nod, "about": (0.0, 50.0)}
     for s in (-1, 1):
         lay(put([(s * 26, -84), (s * 96, -190), (s * 104, -50)], **head), "#b9562a", shadow=None)
         lay(put([(s * 48, -90), (s * 88, -156), (s * 90, -66)], **head), "#f0cfae", shadow=None)
@@ -123,9 +147,17 @@ def _draw(side: Side, frame: int) -> Scene:
     lay(put(ellipse(0, 54, 15, 11), **head), "#2a1611", shadow=None)
     scarf = spline([(-70, 70), (0, 92), (70, 70), (66, 104), (0, 128), (-66, 104)])
     lay(put(scarf), "#3f6f8c", shadow=(2, 4, 3, 0.3))
-    rod = np.array([[cx, 1490], [cx + 3, 1990]], np.float32)
-    scene.lay(stroke(rod, 9), rgb("#4a3423"), shadow=None)
-    return scene
+
+
+def _draw(side: Side, frame: int) -> Scene:
+    t = frame / 25 + (1.3 if side == "right" else 0)
+    fox = _Puppet(Scene.empty(HEIGHT, WIDTH), texture(HEIGHT, WIDTH, 91, 1.3), side, t)
+    _tail(fox)
+    _body(fox)
+    _head(fox)
+    rod = np.array([[fox.cx, 1490], [fox.cx + 3, 1990]], np.float32)
+    fox.scene.lay(stroke(rod, 9), rgb("#4a3423"), shadow=None)
+    return fox.scene
 
 
 def _nudged(picture: F32, side: Side) -> F32:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -28,18 +29,26 @@ def _turned(points: F32, degrees: float, about: tuple[float, float]) -> F32:
     return (d @ turn + np.array(about, np.float32)).astype(np.float32)
 
 
-@lru_cache(maxsize=4)
-def truth(frame: int) -> tuple[F32, F32]:
-    """The hare alone: premultiplied colour and coverage."""
-    scene, paper, t = Scene.empty(HEIGHT, WIDTH), texture(HEIGHT, WIDTH, 72, 1.3), frame / 25
-    nod, speak = 4 * np.sin(1.7 * t), 0.5 + 0.5 * np.sin(9 * t) * (np.sin(1.1 * t) > -0.2)
+@dataclass(frozen=True)
+class _Puppet:
+    """The hare on her sheet of paper at a time `t` in seconds."""
 
-    def lay(points: F32, colour: str, **more: object) -> None:
-        scene.lay(points, rgb(colour), paper=paper, **{"shadow": (3, 6, 5, 0.32), **more})  # type: ignore[arg-type]
+    scene: Scene
+    paper: F32
+    t: float
 
-    def head(points: F32) -> F32:
-        return _turned(points, float(nod), (540, 900))
+    def lay(self, points: F32, colour: str, **more: object) -> None:
+        shadowed = {"shadow": (3, 6, 5, 0.32), **more}
+        self.scene.lay(points, rgb(colour), paper=self.paper, **shadowed)  # type: ignore[arg-type]
 
+    def head(self, points: F32) -> F32:
+        """Points of the head, nodding."""
+        return _turned(points, float(4 * np.sin(1.7 * self.t)), (540, 900))
+
+
+def _body(hare: _Puppet) -> None:
+    """The body in its shirt, under all else."""
+    lay = hare.lay
     body = [(540.0, 880.0), (690, 960), (742, 1220), (720, 1560), (540, 1640), (360, 1560), (338, 1220), (390, 960)]  # fmt: skip
     lay(spline(body), "#b9a58c")
     lay(
@@ -47,35 +56,45 @@ def truth(frame: int) -> tuple[F32, F32]:
         "#f0e4cf",
         shadow=None,
     )
-    for side in (-1, 1):
-        paw = spline(
-            [(540 + side * 120, 1080), (540 + side * 190, 1220), (540 + side * 140, 1330)],
-            closed=False,
-        )
-        lift = side * (26 * np.sin(2.3 * t) + 18) if side > 0 else 6 * np.sin(1.9 * t)
-        lay(
-            _turned(
-                stroke(paw, np.linspace(74, 58, len(paw), dtype=np.float32)),
-                float(lift),
-                (540 + side * 120, 1080),
-            ),
-            "#ad977d",
-        )
-        lay(ellipse(540 + side * 110, 1630, 96, 46), "#9c866d")
-        ear = spline([(540 + side * 40, 690), (540 + side * 120, 560), (540 + side * 134, 330), (540 + side * 70, 380), (540 + side * 16, 620)])  # fmt: skip
-        bend = side * (10 + 7 * np.sin(2.6 * t + side)) + (
-            24 * max(0.0, np.sin(1.3 * t)) if side > 0 else 0
-        )
-        lay(head(_turned(ear, float(bend), (540 + side * 50, 700))), "#b9a58c")
-        inner = spline(
-            [
-                (540 + side * 52, 640),
-                (540 + side * 104, 540),
-                (540 + side * 112, 410),
-                (540 + side * 66, 560),
-            ]
-        )
-        lay(head(_turned(inner, float(bend), (540 + side * 50, 700))), "#dfa795", shadow=None)
+
+
+def _limbs(hare: _Puppet, side: int) -> None:
+    """Paw, foot and ear of one side, -1 left or 1 right; the right ones move more."""
+    lay, head, t = hare.lay, hare.head, hare.t
+    paw = spline(
+        [(540 + side * 120, 1080), (540 + side * 190, 1220), (540 + side * 140, 1330)],
+        closed=False,
+    )
+    lift = side * (26 * np.sin(2.3 * t) + 18) if side > 0 else 6 * np.sin(1.9 * t)
+    lay(
+        _turned(
+            stroke(paw, np.linspace(74, 58, len(paw), dtype=np.float32)),
+            float(lift),
+            (540 + side * 120, 1080),
+        ),
+        "#ad977d",
+    )
+    lay(ellipse(540 + side * 110, 1630, 96, 46), "#9c866d")
+    ear = spline([(540 + side * 40, 690), (540 + side * 120, 560), (540 + side * 134, 330), (540 + side * 70, 380), (540 + side * 16, 620)])  # fmt: skip
+    bend = side * (10 + 7 * np.sin(2.6 * t + side)) + (
+        24 * max(0.0, np.sin(1.3 * t)) if side > 0 else 0
+    )
+    lay(head(_turned(ear, float(bend), (540 + side * 50, 700))), "#b9a58c")
+    inner = spline(
+        [
+            (540 + side * 52, 640),
+            (540 + side * 104, 540),
+            (540 + side * 112, 410),
+            (540 + side * 66, 560),
+        ]
+    )
+    lay(head(_turned(inner, float(bend), (540 + side * 50, 700))), "#dfa795", shadow=None)
+
+
+def _face(hare: _Puppet) -> None:
+    """What looks and speaks, above the ears."""
+    lay, head, t = hare.lay, hare.head, hare.t
+    speak = 0.5 + 0.5 * np.sin(9 * t) * (np.sin(1.1 * t) > -0.2)
     face = [
         (540.0, 640.0),
         (668, 690),
@@ -98,7 +117,17 @@ def truth(frame: int) -> tuple[F32, F32]:
             lay(head(stroke(line, 3.2)), "#6f5c48", shadow=None, edge=0)
     lay(head(ellipse(540, 838, 26, 17)), "#8b4a4a", shadow=None)
     lay(head(ellipse(540, 894, 24, 5 + 17 * float(speak))), "#51262a", shadow=None)
-    return scene.colour, np.clip(scene.alpha, 0, 1)
+
+
+@lru_cache(maxsize=4)
+def truth(frame: int) -> tuple[F32, F32]:
+    """The hare alone: premultiplied colour and coverage."""
+    hare = _Puppet(Scene.empty(HEIGHT, WIDTH), texture(HEIGHT, WIDTH, 72, 1.3), frame / 25)
+    _body(hare)
+    for side in (-1, 1):
+        _limbs(hare, side)
+    _face(hare)
+    return hare.scene.colour, np.clip(hare.scene.alpha, 0, 1)
 
 
 def picture(frame: int) -> NDArray[np.uint8]:

@@ -44,13 +44,8 @@ def _curtain(scene: Scene, side: int, paper: F32) -> None:
     scene.lay(ellipse(wall - side * 170, 1098, 15, 17), rgb("#e2bb5c"), paper=paper, edge=0.2)
 
 
-@lru_cache(maxsize=1)
-def _stage() -> F32:
-    paper = texture(HEIGHT, WIDTH, 61, 1.5)
-    scene = Scene.of(rgb("#2b1b22") * texture(HEIGHT, WIDTH, 62, 2.0)[..., None])
-    y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
-    warm = np.exp(-(((x - 540) / 520) ** 2) - ((y - 900) / 620) ** 2)
-    back = (0.62 + 0.50 * warm).astype(np.float32)
+def _backcloth(scene: Scene, paper: F32, back: F32) -> None:
+    """The painted cloth with its hills and trees, and the boards before it; `back` is the light there."""
     scene.lay(_box(60, 200, WIDTH - 60, 1420), rgb("#e2c79c"), paper=paper, fade=back, shadow=None)
     for n, (base, colour) in enumerate(((1010, "#c9b48d"), (1110, "#a99c7c"), (1220, "#83836c"))):
         hill = [(0.0, 1500.0)] + [
@@ -71,9 +66,10 @@ def _stage() -> F32:
         tone = 0.86 + 0.11 * ((board * 5) % 3)
         scene.lay(_box(60, top, WIDTH - 60, low + 2), rgb("#94663f") * np.float32(tone),
                   paper=paper, fade=back, shadow=None, edge=0.12)  # fmt: skip
-    _curtain(scene, -1, paper)
-    _curtain(scene, 1, paper)
-    tin = (0.84 + 0.16 * np.sin(x / 41) * np.sin(x / 97 + 1)).astype(np.float32)
+
+
+def _frame(scene: Scene, paper: F32) -> None:
+    """The posts at the sides and the scalloped cloth that hangs between them."""
     for post in (_box(0, 120, 92, 1640), _box(WIDTH - 92, 120, WIDTH, 1640)):
         scene.lay(post, rgb("#7b4a33"), paper=paper, shadow=(0, 0, 22, 0.55), edge=0.2)
     scallops = [(0.0, 0.0), (0.0, 300.0)]
@@ -87,6 +83,10 @@ def _stage() -> F32:
     scene.lay(np.array(scallops, np.float32), rgb("#6f1e37"), paper=paper, shadow=(0, 14, 18, 0.55))
     for i in range(9):
         scene.lay(ellipse(60 + 120 * i, 372, 15, 15), rgb("#d8ab48"), paper=paper, edge=0.22)
+
+
+def _sign(scene: Scene, paper: F32, tin: F32) -> None:
+    """The board above with the lantern and its stars; `tin` is the gleam of sheet metal."""
     scene.lay(_box(0, 0, WIDTH, 252), rgb("#8a5238"), paper=paper, shadow=(0, 12, 16, 0.5))
     scene.lay(_box(26, 34, WIDTH - 26, 214), rgb("#3c2026"), paper=paper, shadow=None, edge=-0.15)
     ring = stroke(ellipse(540, 66, 17, 17), 6)
@@ -107,6 +107,10 @@ def _stage() -> F32:
                                 strict=True)
             ]  # fmt: skip
             scene.lay(np.array(star, np.float32), rgb("#d8ab48"), paper=paper, edge=0.2)
+
+
+def _footlights(scene: Scene, paper: F32) -> None:
+    """The front of the stage and the five shells the candles stand behind."""
     scene.lay(_box(0, 1618, WIDTH, HEIGHT), rgb("#7b4a33"), paper=paper, shadow=(0, -12, 18, 0.5))
     scene.lay(_box(30, 1668, WIDTH - 30, HEIGHT - 50), rgb("#8f5a3c"), paper=paper, edge=0.18)
     for i in range(5):
@@ -114,6 +118,20 @@ def _stage() -> F32:
         shell = spline([(cx - 66, 1640), (cx - 56, 1586), (cx, 1560), (cx + 56, 1586),
                         (cx + 66, 1640)])  # fmt: skip
         scene.lay(shell, rgb("#9a8f86"), paper=paper, edge=0.30, shadow=(0, 8, 10, 0.5))
+
+
+@lru_cache(maxsize=1)
+def _stage() -> F32:
+    paper = texture(HEIGHT, WIDTH, 61, 1.5)
+    scene = Scene.of(rgb("#2b1b22") * texture(HEIGHT, WIDTH, 62, 2.0)[..., None])
+    y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
+    warm = np.exp(-(((x - 540) / 520) ** 2) - ((y - 900) / 620) ** 2)
+    _backcloth(scene, paper, (0.62 + 0.50 * warm).astype(np.float32))
+    _curtain(scene, -1, paper)
+    _curtain(scene, 1, paper)
+    _frame(scene, paper)
+    _sign(scene, paper, (0.84 + 0.16 * np.sin(x / 41) * np.sin(x / 97 + 1)).astype(np.float32))
+    _footlights(scene, paper)
     lamps = sum(
         np.exp(-(((x - 140 - 200 * i) / 150) ** 2) - ((y - 1500) / 190) ** 2) for i in range(5)
     )
