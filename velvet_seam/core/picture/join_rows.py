@@ -6,6 +6,7 @@ object, and that takes longer than a short loop.
 
 from __future__ import annotations
 
+from math import ceil
 from typing import NamedTuple
 
 import numba as nb
@@ -21,12 +22,13 @@ from velvet_seam.core.picture.join import join_piece, shown
 from velvet_seam.core.picture.one_pass import ONE_PASS, joined_at_once
 from velvet_seam.core.picture.planes import pixel_row, plane_row, tint_row, tints_held
 from velvet_seam.core.picture.pointer import bytes_at, pixels_at
+from velvet_seam.core.side_by_side import side_by_side
 
 PIECE = 1088
 """At most so many pixels of a row are joined together."""
 
 BAND = 16
-"""Rows that share the room they are worked out in."""
+"""At least so many rows share the room they are worked out in; an even number, since two share their chroma."""
 
 
 class Layers(NamedTuple):
@@ -138,7 +140,7 @@ def _unfold(y, lowest, simple, layers, tints, rows):
             pixel_row(_luma(folded, shapes, f), at, tint, gains[f], to, to_at, width)
 
 
-@nb.njit(error_model="numpy")
+@kernel()
 def _join_band(first, last, base, colour, p, layers, written, tables):
     """Some rows, in pieces of ``p`` pixels, each through all layers, so that everything a piece
     takes lies in the nearest cache.
@@ -241,8 +243,10 @@ def _join_band(first, last, base, colour, p, layers, written, tables):
                        to_frame[red : red + half], colours)  # fmt: skip
 
 
-@kernel(parallel=True)
-def join_rows(base, colour, width, height, layers, form, tables):
+def join_rows(
+    base: NDArray[np.float32], colour: NDArray[np.float32], width: int, height: int, layers: Layers, form: int,
+    tables: Tables,
+) -> tuple[NDArray[np.float32], NDArray[np.uint32], NDArray[np.uint8]]:  # fmt: skip
     """The joined layers, over ``base`` where it is not empty, else over ``colour``.
 
     Answers (height, planes, width) float32, (height, width) uint32 and the planes of a video frame, of
@@ -254,8 +258,13 @@ def join_rows(base, colour, width, height, layers, form, tables):
     written = Written(planes, packed, frame)
     pieces = (width + PIECE - 1) // PIECE
     p = ((width + pieces - 1) // pieces + 7) // 8 * 8
-    for band in nb.prange((height + BAND - 1) // BAND):
-        first = band * BAND
-        last = min(first + BAND, height)
-        _join_band(first, last, base, colour, p, layers, written, tables)
+    threads = nb.get_num_threads()
+    # a band has an even number of rows, since two share their chroma
+    band = height if threads == 1 else max(BAND, ceil(height / (2 * threads) / 2) * 2)
+
+    def make(n: int) -> None:
+        last = min((n + 1) * band, height)
+        _join_band(n * band, last, base, colour, p, layers, written, tables)
+
+    side_by_side(make, ceil(height / band) if height else 0)
     return planes, packed, frame

@@ -6,6 +6,7 @@ the formulas for some pixels of a row; here they are put together.
 
 from __future__ import annotations
 
+from math import ceil
 from typing import NamedTuple
 
 import numba as nb
@@ -38,6 +39,10 @@ from velvet_seam.core.picture.unmix import (
     unmix,
 )
 from velvet_seam.core.picture.weighing import believed, clipped, weights_of
+from velvet_seam.core.side_by_side import side_by_side
+
+CHUNK = 60
+"""At least so many rows are keyed by one thread after the other."""
 
 WIDE = 8
 """Rows of the screen's surface that are held at the width of the picture: those of a picture's row, and of
@@ -148,20 +153,31 @@ def _highest(raw, first, last):
     return np.int32(high)
 
 
-@kernel(parallel=True)
-def key_picture(source, height, width, known, judged, wish, first, last, rows, mask, loose):
-    """Key the rows from ``first`` to ``last``, so many by one thread after the other."""
+def key_picture(
+    source: Source, height: int, width: int, known: Known, judged: Judged, wish: Wish, first: int, last: int,
+    mask: NDArray[np.uint8], loose: bool,
+) -> tuple[NDArray[np.uint32], NDArray[np.int32]]:  # fmt: skip
+    """Key the rows from ``first`` to ``last``; those around are clear, or where ``loose`` not written at all.
+
+    Answers the packed pixels and, of every row, between which columns it is not clear.
+    """
     out, held = np.empty((height, width), np.uint32), np.zeros((height, 2), np.int32)
     if not loose:
         out[:first] = 0
         out[last:] = 0
-    for chunk in nb.prange((last - first + rows - 1) // rows):
-        begin = first + chunk * rows
+    threads = nb.get_num_threads()
+    # every piece begins with rows that the one before it knows, too: as few pieces as keep threads busy
+    rows = max(CHUNK, ceil((last - first) / (1 if threads == 1 else 2 * threads)))
+
+    def make(n: int) -> None:
+        begin = first + n * rows
         _key_rows(source, known, judged, wish, begin, min(begin + rows, last), mask, out, held)
+
+    side_by_side(make, ceil((last - first) / rows))
     return out, held
 
 
-@nb.njit(error_model="numpy", forceinline=True)
+@kernel()
 def _key_rows(source, known, judged, wish, first, last, mask, out, held):
     """Key some rows, and find where they are not clear. Coverage is found :data:`REACH` rows ahead of the
     row that is finished, in a ring of rows, since a row is made crisp by those around it. So are the

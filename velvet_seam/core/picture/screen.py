@@ -265,7 +265,7 @@ def _sum_cells(small, hit, gy, sums):
                 sums[cell, 3] += 1
 
 
-@kernel(parallel=True)
+@kernel()
 def _cells(small, guess, refined):
     """Sum of R'G'B' and count of screen pixels in every cell.
 
@@ -275,14 +275,14 @@ def _cells(small, guess, refined):
     """
     gh, gw = guess.shape[0], guess.shape[1]
     hit = np.zeros(small.shape[:2], np.uint8)
-    for band in nb.prange((small.shape[0] + BAND - 1) // BAND):
+    for band in range((small.shape[0] + BAND - 1) // BAND):
         room = np.empty((6, small.shape[1]), np.float32)
         for y in range(band * BAND, min(band * BAND + BAND, small.shape[0])):
             if y % CELL == 0:  # a band begins with a row of cells
                 _guessed(guess[y // CELL], small.shape[1], refined, room)
             _hits(small[y], room, hit[y])
     sums = np.zeros((gh, gw, 4), np.float32)
-    for gy in nb.prange(gh):
+    for gy in range(gh):
         _sum_cells(small, hit, gy, sums[gy])
     return sums
 

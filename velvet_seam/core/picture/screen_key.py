@@ -26,7 +26,6 @@ from dataclasses import dataclass
 from math import ceil
 from typing import TypedDict, Unpack
 
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
@@ -45,9 +44,6 @@ from velvet_seam.core.picture.screen import CELL, screen_surface
 from velvet_seam.core.picture.study import STUDY, size_of, study
 from velvet_seam.core.picture.surroundings import facts
 from velvet_seam.core.picture.unmix import BLOCK, REACH
-
-CHUNK = 60
-"""Rows at least that are keyed one after the other by one thread."""
 
 CRISP = 0.5
 """How much of what coverage has more than its surroundings is added. On the clips of docs/quality.md
@@ -220,7 +216,6 @@ def _keyed(
         weights, held_at, np.asarray(held_at.any(axis=1)), weight_lines, weight_shares,
         np.pad(weight_parts, (0, BLOCK), mode="edge"), _ends(weight_columns, study_columns),
     )  # fmt: skip
-    threads = nb.get_num_threads()
     wish = Wish(
         key, has_grey(screen.surface, key), np.float32(1 / screen.foreground.white), np.float32(tolerance),
         np.float32(1 / max(softness, 1e-3)),
@@ -228,11 +223,8 @@ def _keyed(
         np.float32(spill_to == "below"), np.float32(crisp), np.float32(hold), np.float32(clip[0]),
         np.float32(1 / max(clip[1] - clip[0], 1e-3)),
     )  # fmt: skip
-    # every piece begins with rows that the one before it knows, too: as few pieces as keep threads busy
-    pieces = 1 if threads == 1 else 2 * threads
-    chunk = max(CHUNK, ceil((between[1] - between[0]) / pieces))
     held_by = _NO_MASK if mask is None else np.ascontiguousarray(mask)
-    keyed, held = key_picture(
-        source, height, width, known, judged, wish, *between, chunk, held_by, loose
+    keyed, inside = key_picture(
+        source, height, width, known, judged, wish, *between, held_by, loose
     )
-    return Loose(keyed.view(np.uint8).reshape(height, width, 4), held)
+    return Loose(keyed.view(np.uint8).reshape(height, width, 4), inside)

@@ -70,13 +70,13 @@ def _add_pixels(row, other, two, red_blue, green):
             green[x] += (v >> eight) & byte
 
 
-@kernel(parallel=True)
+@kernel()
 def _block_means(pixels, step):
     """Means of squares of ``step`` pixels a side, at most 16, packed pixels to R'G'B' in 0 to 1."""
     rows, columns = pixels.shape[0] // step, pixels.shape[1] // step
     out = np.empty((rows, columns, 3), np.float32)
     scale, half = np.float32(1 / (255 * step * step)), np.uint32(0xFFFF)
-    for j in nb.prange(rows):
+    for j in range(rows):
         red_blue = np.zeros(pixels.shape[1], np.uint32)
         green = np.zeros(pixels.shape[1], np.uint32)
         for k in range(0, step, 2):
@@ -199,13 +199,13 @@ def _mean_band(folded, width, height, step, k, first, last, out):
         _mean_row(sums[0], sums[1], sums[2], step, k, out[j].reshape(-1))
 
 
-@kernel(parallel=True)
+@kernel()
 def _plane_means(folded, width, height, step, k):
     """Means of squares of ``step`` pixels a side, even and at most 16, of the planes that ``folded`` says the
     :meth:`~velvet_seam.core.picture.planes.Planes.whereabouts` of, to R'G'B' in 0 to 1."""
     rows = height // step
     out = np.empty((rows, width // step, 3), np.float32)
-    for band in nb.prange((rows + _BAND - 1) // _BAND):
+    for band in range((rows + _BAND - 1) // _BAND):
         first = band * _BAND
         _mean_band(folded, width, height, step, k, first, min(first + _BAND, rows), out)
     return out
