@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from bench.subjects import F32, cutout, rng_of
 from velvet_seam.core.mattes.difference import FLUTTER_FRAMES, MEDIAN_FRAMES
 from velvet_seam.core.picture import difference_key as key
+from velvet_seam.core.picture.flutter import flutter, median_plate
 
 FRAMES, SIZE = 49, (405, 720)
 LOOKED_AT = range(8, 42, 4)
@@ -84,19 +85,19 @@ def off(found: F32, cover: F32) -> float:
     return float(1000 * ((found - cover) ** 2).mean())
 
 
-def ours(frames: list[Picture], cover: list[F32]) -> list[float]:
+def ours(frames: list[Picture], cover: list[F32], hold: float = 1.0) -> list[float]:
     last = len(frames) - 1
     numbers = sorted({round(n * last / (MEDIAN_FRAMES - 1)) for n in range(MEDIAN_FRAMES)})
-    plate = key.median_plate([frames[n] for n in numbers])
+    plate = median_plate([frames[n] for n in numbers])
     seen = [
         frames[n]
         for n in sorted({round(n * last / (FLUTTER_FRAMES - 1)) for n in range(FLUTTER_FRAMES)})
     ]
-    flutters = key.flutter(seen, plate)
+    flutters = flutter(seen, plate)
     return [
         off(
             key.difference_key(
-                frames[n], plate, tolerance=5, softness=5, ignore_shadows=0.5, flutters=flutters
+                frames[n], key.known_before(key.TOLERANCE, frames[n], plate, flutters), hold=hold
             )[..., 3]
             / 255,
             cover[n],

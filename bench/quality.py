@@ -26,7 +26,7 @@ from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.still import read_still
 from velvet_seam.core.media.writer import ClipWriter, post
 from velvet_seam.core.picture.colour import LUMA_709, delta_e
-from velvet_seam.core.picture.difference_key import difference_key
+from velvet_seam.core.picture.difference_key import TOLERANCE, difference_key, known_before
 from velvet_seam.core.picture.luma_key import luma_key
 from velvet_seam.core.picture.screen import measure_border
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
@@ -296,7 +296,7 @@ def difference() -> None:
         mean(float((((d > t) - a) ** 2).mean()) for d, a in zip(apart, truths, strict=True))
         for t in range(4, 90, 2)
     )
-    cuts = [difference_key(p, plate, tolerance=5, softness=5, ignore_shadows=0.5) for p in shown]
+    cuts = [difference_key(p, known_before(TOLERANCE, p, plate)) for p in shown]
     mine = mean(
         float(((c[..., 3] / 255 - a) ** 2).mean()) for c, a in zip(cuts, truths, strict=True)
     )

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from tests.lobes import texture
-from velvet_seam.core.picture.difference_key import difference_key, flutter, median_plate
+from velvet_seam.core.picture.difference_key import difference_key, known_before
+from velvet_seam.core.picture.flutter import Flutter, flutter, median_plate
 
 HEIGHT, WIDTH, FRAMES = 120, 160, 24
 
@@ -24,6 +25,10 @@ def scene(t: int, tape: bool = True, walker: bool = True) -> tuple[np.ndarray, n
     return np.dstack([rgb, np.full((HEIGHT, WIDTH), 255)]).astype(np.uint8), cover
 
 
+def keyed(picture: np.ndarray, plate: np.ndarray, flutters: Flutter | None = None) -> np.ndarray:
+    return difference_key(picture, known_before(5, picture, plate, flutters))
+
+
 def test_a_waving_tape_is_no_subject_and_who_walks_past_is():
     frames = [scene(t)[0] for t in range(FRAMES)]
     plate = median_plate(frames[::3])
@@ -32,33 +37,14 @@ def test_a_waving_tape_is_no_subject_and_who_walks_past_is():
     assert found.often[80:, 30:50].mean() > 0.4  # where the tape swings
     for t in (10, 15, 20):
         picture, cover = scene(t)
-        plain, calm = (
-            difference_key(
-                picture, plate, tolerance=5, softness=5, ignore_shadows=0.5, flutters=one
-            )[..., 3]
-            / 255
-            for one in (None, found)
-        )
+        plain, calm = (keyed(picture, plate, one)[..., 3] / 255 for one in (None, found))
         assert calm[cover].mean() > 0.97
         beside = np.s_[:, :56]
         assert calm[beside][~cover[beside]].mean() < 0.4 * plain[beside][~cover[beside]].mean()
         assert ((calm - cover) ** 2).mean() <= ((plain - cover) ** 2).mean()
-    worst = max(
-        difference_key(
-            scene(t, walker=False)[0], plate, tolerance=5, softness=5, ignore_shadows=0.5
-        )[..., 3].mean()
-        for t in range(FRAMES)
-    )
+    worst = max(keyed(scene(t, walker=False)[0], plate)[..., 3].mean() for t in range(FRAMES))
     calmed = max(
-        difference_key(
-            scene(t, walker=False)[0],
-            plate,
-            tolerance=5,
-            softness=5,
-            ignore_shadows=0.5,
-            flutters=found,
-        )[..., 3].mean()
-        for t in range(FRAMES)
+        keyed(scene(t, walker=False)[0], plate, found)[..., 3].mean() for t in range(FRAMES)
     )
     assert calmed < 0.4 * worst
 
@@ -68,12 +54,7 @@ def test_a_take_in_which_nothing_flutters_is_keyed_as_before():
     plate = median_plate(frames[::3])
     found = flutter(frames, plate)
     assert not found.often.any()
-    one, other = (
-        difference_key(
-            frames[9], plate, tolerance=5, softness=5, ignore_shadows=0.5, flutters=flutters
-        )
-        for flutters in (None, found)
-    )
+    one, other = (keyed(frames[9], plate, flutters) for flutters in (None, found))
     assert np.array_equal(one, other)
 
 

@@ -15,7 +15,7 @@ from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.still import read_still
 from velvet_seam.core.picture.colour import delta_e
 from velvet_seam.core.picture.colour_key import colour_key
-from velvet_seam.core.picture.difference_key import difference_key, light_between, median_plate
+from velvet_seam.core.picture.difference_key import difference_key, known_before
 from velvet_seam.core.picture.edge import (
     EdgeWork,
     counts,
@@ -26,8 +26,10 @@ from velvet_seam.core.picture.edge import (
     without_specks,
     worked,
 )
+from velvet_seam.core.picture.flutter import median_plate
 from velvet_seam.core.picture.foreground import most_there_is
 from velvet_seam.core.picture.luma_key import luma_key
+from velvet_seam.core.picture.plate_light import light_between
 from velvet_seam.core.picture.screen import measure_area, measure_border, screen_surface
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.picture.study import study
@@ -221,7 +223,7 @@ def test_what_differs_from_a_plate_that_flickers_is_kept():
     frame = 30
     picture, plate = shown("fox-left", frame), shown("stage-empty", 5)
     _, alpha = fox.truth("left", frame)
-    cut = difference_key(picture, plate, tolerance=5, softness=5, ignore_shadows=0.5)
+    cut = difference_key(picture, known_before(5, picture, plate))
     error = ((cut[..., 3] / 255 - alpha) ** 2).mean()
     apart = np.abs(picture[..., :3].astype(int) - plate[..., :3]).max(2)
     plain = min((((apart > t) - alpha) ** 2).mean() for t in range(4, 80, 2))

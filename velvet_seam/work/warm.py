@@ -42,7 +42,7 @@ from velvet_seam.core.picture.colour_key import colour_key
 from velvet_seam.core.picture.compose import Join, compose, compose_rgba8
 from velvet_seam.core.picture.coverage import joined, laid, mixed, weighed
 from velvet_seam.core.picture.cube import Cube, through_cube
-from velvet_seam.core.picture.difference_key import difference_key
+from velvet_seam.core.picture.difference_key import difference_key, known_before
 from velvet_seam.core.picture.edge import EdgeWork, worked
 from velvet_seam.core.picture.filled import filling
 from velvet_seam.core.picture.gaussian import blurred
@@ -152,7 +152,7 @@ def _other_keys() -> None:
     picture = _screen()
     luma_key(picture, low=0.2, high=1, softness=0.1)
     colour_key(picture, [(60, 160, 70)], tolerance=6, softness=8)
-    difference_key(picture, picture, tolerance=6, softness=9, ignore_shadows=0.8)
+    difference_key(picture, known_before(6, picture, picture), softness=9)
 
 
 def _masks() -> None:

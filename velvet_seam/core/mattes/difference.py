@@ -9,11 +9,13 @@ from pydantic import Field
 
 from velvet_seam.core.mattes.base import Asked, Beside, Cut, MatteBase
 from velvet_seam.core.picture.difference_key import (
-    Flutter,
+    SOFTNESS,
+    TOLERANCE,
+    Known,
     difference_key,
-    flutter,
-    median_plate,
+    known_before,
 )
+from velvet_seam.core.picture.flutter import Flutter, flutter, median_plate
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.animated import Animated
@@ -60,16 +62,22 @@ class DifferenceKey(MatteBase):
         Animated,
         Bounds(0, 100, "ΔE", "Tolerance", "How far from the plate a pixel may be and still vanish wholly",
                step=0.5, shown=(0, 40)),
-    ] = 5.0  # fmt: skip
+    ] = TOLERANCE  # fmt: skip
     softness: Annotated[
         Animated,
         Bounds(0, 100, "ΔE", "Softness", "Over how wide a range of difference coverage rises", step=0.5,
                shown=(0, 40)),
-    ] = 5.0  # fmt: skip
+    ] = SOFTNESS  # fmt: skip
     ignore_shadows: Annotated[
         Animated,
         Bounds(0, 100, "%", "Let shadows go", "How much of a soft darkening of the plate is not kept"),
     ] = 50.0  # fmt: skip
+    hold: Annotated[
+        Animated,
+        Bounds(0, 100, "%", "Hold inside",
+               "How much what lies around a pixel counts: places that look like the plate become whole, deep "
+               "shadows go. Less of it for veils and smoke"),
+    ] = 100.0  # fmt: skip
 
     @classmethod
     def new(cls, identity: str, beside: Beside) -> DifferenceKey:
@@ -83,17 +91,10 @@ class DifferenceKey(MatteBase):
         if plate is None:  # its footage is of a kind that has no picture
             return Cut(asked.picture)
         at = asked.at
-        settings = at(self.tolerance), at(self.softness), at.part(self.ignore_shadows)
-        return Cut(
-            step(
-                "difference-key",
-                _keyed,
-                settings,
-                asked.picture,
-                plate,
-                *self._flutters(asked, plate),
-            )
-        )
+        asks, plates = (at(self.tolerance),), [plate, *self._flutters(asked, plate)]
+        known = step("before-plate", known_before, asks, asked.picture, *plates)
+        settings = at(self.softness), at.part(self.ignore_shadows), at.part(self.hold)
+        return Cut(step("difference-key", _keyed, settings, asked.picture, known))
 
     def _flutters(self, asked: Asked, plate: Step) -> list[Step]:
         """What comes and goes by itself, where the plate is of the clip itself: that is looked at in many frames of it."""
@@ -126,12 +127,11 @@ def _spread(footage: Footage, most: int) -> tuple[int, ...]:
 
 
 def _keyed(
-    tolerance: float, softness: float, ignore_shadows: float, picture: Picture, plate: Picture,
-    flutters: Flutter | None = None,
-) -> Picture:  # fmt: skip
+    softness: float, ignore_shadows: float, hold: float, picture: Picture, known: Known
+) -> Picture:
     return difference_key(
-        picture, plate, tolerance=tolerance, softness=softness, ignore_shadows=ignore_shadows, flutters=flutters,
-    )  # fmt: skip
+        picture, known, softness=softness, ignore_shadows=ignore_shadows, hold=hold
+    )
 
 
 def _flutter(footage: Footage, numbers: tuple[int, ...], plate: Picture) -> Flutter:

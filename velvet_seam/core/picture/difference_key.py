@@ -1,14 +1,16 @@
 """The difference key: coverage of what differs from a clean plate.
 
-The light of a plate drifts against that of the picture, so its gain is estimated first, per channel,
-as the median ratio over what differs little, in rounds. What is then only darker, by one factor for
-all channels, may be a shadow. Differences are measured between local means, whose noise is lower; the
-edge is drawn by the pixels themselves. The foreground is unmixed from the plate.
+The light of a plate drifts against that of the picture, so it is evened first (:mod:`~velvet_seam.core.picture.plate_light`).
+What is then only darker, by one factor for all channels, may be a shadow. Differences are measured between local means,
+whose noise is lower; the edge is drawn by the pixels themselves. That is one estimate of coverage; others go by the
+subject's colour nearby, and which is to be believed where is weighed by what lies around
+(:mod:`~velvet_seam.core.picture.difference_estimates`). The foreground is unmixed from the plate.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numba as nb
@@ -16,89 +18,138 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
+from velvet_seam.core.picture.difference_estimates import (
+    ALL,
+    LESS,
+    MORE,
+    STRETCH,
+    WAY,
+    WEIGHTS,
+    weighed,
+)
+from velvet_seam.core.picture.difference_facts import Before, apart, facts, settled, subject_near
+from velvet_seam.core.picture.flutter import Flutter
+from velvet_seam.core.picture.plate_light import light_between
+from velvet_seam.core.picture.screen import CELL
+from velvet_seam.core.picture.study import places, study
 
-_ROUNDS = 4
-_STEP = 4
-"""Every so many pixels across and down are looked at for the light."""
+TOLERANCE, SOFTNESS = 5.0, 5.0
+"""ΔE, where nothing else is asked for; with these the weighed estimates were fitted."""
+
+_PARTS = (0.0, 0.25, 0.5, 0.75, 1.0)
+"""How far between the two things that come and go in turn what is seen may be."""
+
+LEAST = np.float32(0.01)
+"""Weights below this count for nothing."""
 
 _SHADOW = 0.68
 """The darkest that a shadow makes a plate, as a factor of display-referred values."""
 
 
-def light_between(picture: NDArray[np.uint8], plate: NDArray[np.uint8]) -> NDArray[np.float32]:
-    """By how much a picture is lighter than a plate of the same scene, per channel, robust to what
-    stands before it: factors of display-referred R, G, B.
-
-    >>> plate = np.full((64, 64, 4), 100, np.uint8)
-    >>> lit = np.full((64, 64, 4), 110, np.uint8); lit[:20] = 30
-    >>> light_between(lit, plate).astype(float).round(2).tolist()
-    [1.1, 1.1, 1.1]
-    """
-    one = picture[::_STEP, ::_STEP, :3].reshape(-1, 3).astype(np.float32)
-    other = plate[::_STEP, ::_STEP, :3].reshape(-1, 3).astype(np.float32)
-    usable = (other > 16).all(1) & (other < 250).all(1) & (one < 250).all(1)
-    if usable.sum() < 50:
-        return np.ones(3, np.float32)
-    ratio = one[usable] / other[usable]
-    gain = np.median(ratio, axis=0)
-    near = 0.25
-    for _ in range(_ROUNDS):
-        alike = (np.abs(ratio / gain - 1) < near).all(1)
-        if alike.sum() < 50:
-            break
-        gain = np.median(ratio[alike], axis=0)
-        near *= 0.7
-    return np.asarray(gain, np.float32)
-
-
 @kernel(parallel=True)
 def _distance(picture, plate, gain, pass_shadows):
-    """A distance near OKLab ΔE × 100 for every pixel: of luma and of colour, (h, w, 2) float32."""
+    """How far every pixel is from the plate: (h, w) float32, in ΔE."""
     height, width = picture.shape[0], picture.shape[1]
     out = np.empty((height, width), np.float32)
-    one, zero, unit = np.float32(1), np.float32(0), np.float32(1 / 255)
-    floor, dim = np.float32(0.02), np.float32(_SHADOW)
+    one, unit = np.float32(1), np.float32(1 / 255)
     for y in nb.prange(height):
         for x in range(width):
-            r, g, b = picture[y, x, 0] * unit, picture[y, x, 1] * unit, picture[y, x, 2] * unit
-            pr = min(plate[y, x, 0] * unit * gain[0], one)
-            pg = min(plate[y, x, 1] * unit * gain[1], one)
-            pb = min(plate[y, x, 2] * unit * gain[2], one)
-            py = np.float32(0.2126) * pr + np.float32(0.7152) * pg + np.float32(0.0722) * pb
-            iy = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
-            # the plate in the shade that fits best
-            s = (r * pr + g * pg + b * pb) / max(pr * pr + pg * pg + pb * pb, floor)
-            s = min(max(s, dim), one)
-            s = one + (s - one) * pass_shadows
-            dr, dg, db = r - s * pr, g - s * pg, b - s * pb
-            dy = iy - s * py
-            # luma counts as it is seen; colour more, where there is light to see it by
-            cr, cb = dr - dy, db - dy
-            out[y, x] = (
-                np.float32(75)
-                * np.sqrt(
-                    dy * dy
-                    + np.float32(2.2)
-                    * (cr * cr + np.float32(0.5) * cb * cb + (dg - dy) * (dg - dy))
-                )
-                + zero
-            )
+            out[y, x] = apart(
+                picture[y, x, 0] * unit, picture[y, x, 1] * unit, picture[y, x, 2] * unit,
+                min(plate[y, x, 0] * unit * gain[0], one), min(plate[y, x, 1] * unit * gain[1], one),
+                min(plate[y, x, 2] * unit * gain[2], one), pass_shadows, np.float32(_SHADOW),
+            )  # fmt: skip
     return out
 
 
 @kernel(parallel=True)
-def _unmixed(picture, plate, gain, calm, sharp, tolerance, per):
+def _said(calm, sharp, tolerance, per):
+    """Coverage by tolerance and softness: the calm difference decides whether, the sharp one where."""
+    out, one, zero, half = np.empty_like(calm), np.float32(1), np.float32(0), np.float32(0.5)
+    for y in nb.prange(calm.shape[0]):
+        for x in range(calm.shape[1]):
+            d = calm[y, x]
+            a = min(max((d - tolerance) * per, zero), one)
+            near = min(max((sharp[y, x] - tolerance) * per, zero), one)
+            edge = min(max((d - tolerance * half) * per, zero), one)
+            out[y, x] = max(min(near, edge), a * a)
+    return out
+
+
+@nb.njit(error_model="numpy")
+def _between(row, other, share, to):
+    """A row of values between two others."""
+    for x in range(row.shape[0]):
+        for c in range(to.shape[1]):
+            to[x, c] = row[x, c] + (other[x, c] - row[x, c]) * share
+
+
+@kernel(parallel=True)
+def _believed(picture, plate, gain, near, weights, down, across, power):
+    """Coverage as the weighed estimates say it: (h, w) float32. ``down`` and ``across``: where each row and each column
+    lies among the study pixels, and among their cells; ``power``: of what comes out."""
+    height, width = picture.shape[0], picture.shape[1]
+    rows, columns, cells, wide = weights.shape[0], weights.shape[1], near.shape[0], near.shape[1]
+    out = np.zeros((height, width), np.float32)
+    one, zero, two, unit = np.float32(1), np.float32(0), np.float32(2), np.float32(1 / 255)
+    lines, line_shares, near_lines, near_shares = down
+    at, parts, near_at, near_parts = across
+    for y in nb.prange(height):
+        line, beside = np.empty((columns, WEIGHTS), np.float32), np.empty((wide, 3), np.float32)
+        v, p, some = lines[y], near_lines[y], np.zeros(columns, np.bool_)
+        _between(weights[v], weights[min(v + 1, rows - 1)], line_shares[y], line)
+        _between(near[p], near[min(p + 1, cells - 1)], near_shares[y], beside)
+        for x in range(columns):
+            some[x] = (
+                max(max(line[x, WAY], line[x, MORE]), max(line[x, LESS], line[x, ALL])) > LEAST
+            )
+        for x in range(width):
+            u0, q0 = at[x], near_at[x]
+            u1, q1 = min(u0 + 1, columns - 1), min(q0 + 1, wide - 1)
+            if not (some[u0] or some[u1]):
+                continue
+            du, dq = parts[x], near_parts[x]
+            along, whole = zero, np.float32(0.002)
+            for c in range(3):
+                b = min(plate[y, x, c] * unit * gain[c], one)
+                f = beside[q0, c] + (beside[q1, c] - beside[q0, c]) * dq - b
+                along += (picture[y, x, c] * unit - b) * f
+                whole += f * f
+            way = min(max(along / whole, zero), one)
+            total = line[u0, ALL] + (line[u1, ALL] - line[u0, ALL]) * du
+            total += (line[u0, WAY] + (line[u1, WAY] - line[u0, WAY]) * du) * way
+            total += (line[u0, MORE] + (line[u1, MORE] - line[u0, MORE]) * du) * min(two * way, one)
+            total += (line[u0, LESS] + (line[u1, LESS] - line[u0, LESS]) * du) * max(
+                two * way - one, zero
+            )
+            total = min(total * np.float32(STRETCH), one)
+            if power != one and zero < total < one:
+                total = total**power
+            out[y, x] = total
+    return out
+
+
+@kernel(parallel=True)
+def _asked(believed, said, hold, kept, gone):
+    """Coverage as it is asked for, of what is believed and what the difference alone says. ``kept``: how much of that
+    stays in any case; ``gone``: how much of the rest goes."""
+    out, one = np.empty_like(said), np.float32(1)
+    for y in nb.prange(said.shape[0]):
+        for x in range(said.shape[1]):
+            a = said[y, x]
+            made = max(believed[y, x] * (one - gone * (one - a)), a * kept)
+            out[y, x] = a + (made - a) * hold
+    return out
+
+
+@kernel(parallel=True)
+def _unmixed(picture, plate, gain, alpha):
     height, width = picture.shape[0], picture.shape[1]
     out = np.zeros((height, width, 4), np.uint8)
     one, zero, half, full = np.float32(1), np.float32(0), np.float32(0.5), np.float32(255)
     for y in nb.prange(height):
         for x in range(width):
-            # the calm difference decides whether, the sharp one where
-            d = calm[y, x]
-            a = min(max((d - tolerance) * per, zero), one)
-            near = min(max((sharp[y, x] - tolerance) * per, zero), one)
-            edge = min(max((d - tolerance * half) * per, zero), one)
-            a = max(min(near, edge), a * a)
+            a = alpha[y, x]
             if a <= zero:
                 continue
             a *= picture[y, x, 3] / full
@@ -110,69 +161,6 @@ def _unmixed(picture, plate, gain, calm, sharp, tolerance, per):
     return out
 
 
-@dataclass(frozen=True)
-class Flutter:
-    """What comes and goes in a scene by itself, a waving tape or leaves: ``often`` (h, w) uint8, 1 where it does;
-    ``dark`` and ``bright`` (h, w, 4) uint8, the two that are seen there in turn: so what lies next to each other in one of
-    them is the same thing."""
-
-    often: NDArray[np.uint8]
-    dark: NDArray[np.uint8]
-    bright: NDArray[np.uint8]
-
-    @property
-    def nbytes(self) -> int:
-        return self.often.nbytes + self.dark.nbytes + self.bright.nbytes
-
-
-_DIFFERS, _TURNS, _LASTS = 16, 3, 0.5
-"""Levels by which a channel must differ from the plate, how often that must change, and over which part of the take: who
-walks past covers a pixel for a while, and then no more."""
-
-
-def flutter(pictures: list[NDArray[np.uint8]], plate: NDArray[np.uint8]) -> Flutter:
-    """What comes and goes in a take, of some frames of it in their order and of its plate, (h, w, 4) uint8 each.
-
-    >>> frames = [np.full((9, 9, 4), 200 if n % 2 else 90, np.uint8) for n in range(8)]
-    >>> bool(flutter(frames, frames[0]).often.all()), bool(flutter(frames[::2], frames[0]).often.any())
-    (True, False)
-    """
-    every = np.stack([np.asarray(cv2.blur(one, (3, 3)), np.uint8) for one in pictures])
-    height, width = every.shape[1:3]
-    if plate.shape[:2] != (height, width):
-        plate = np.asarray(cv2.resize(plate, (width, height), interpolation=cv2.INTER_AREA))
-    plate = np.asarray(cv2.blur(plate, (3, 3)), np.uint8)
-    away = np.stack([cv2.absdiff(one, plate)[..., :3].max(2) > _DIFFERS for one in every])
-    turns = away[1:] != away[:-1]
-    lasts = len(turns) - turns.argmax(0) - turns[::-1].argmax(0)
-    comes = (turns.sum(0) >= _TURNS) & (lasts > _LASTS * len(turns))
-    often = cv2.morphologyEx(comes.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8))
-    often = np.asarray(cv2.dilate(often, np.ones((5, 5), np.uint8)), np.uint8)
-    dark, bright = np.array(plate, np.uint8), np.array(plate, np.uint8)
-    at = often > 0
-    if at.any():
-        dark[at], bright[at] = _two(every[:, at])
-    return Flutter(np.asarray(often, np.uint8), dark, bright)
-
-
-def _two(seen: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-    """The two colours that pixels have in turn, of frames of them (n, m, 4) uint8: by two means, begun at the darkest and
-    the brightest tenth (S. Lloyd, 1982)."""
-    values = seen.astype(np.float32)
-    order = np.argsort(values[..., :3].sum(2), axis=0)
-    tenth = max(len(seen) // 10, 1)
-    low, high = (
-        np.take_along_axis(values, order[n][None, :, None], axis=0)[0] for n in (tenth, -1 - tenth)
-    )
-    for _ in range(_ROUNDS):
-        near = ((values - low) ** 2).sum(2) <= ((values - high) ** 2).sum(2)
-        low, high = (
-            (values * of[..., None]).sum(0) / np.maximum(of.sum(0), 1)[:, None]
-            for of in (near, ~near)
-        )
-    return low.astype(np.uint8), high.astype(np.uint8)
-
-
 def _settled(
     held: NDArray[np.float32], seen: NDArray[np.uint8], one: NDArray[np.uint8], other: NDArray[np.uint8],
     often: NDArray[np.uint8], gain: NDArray[np.float32], shade: np.float32,
@@ -182,7 +170,7 @@ def _settled(
     rows, columns = np.flatnonzero(often.any(1)), np.flatnonzero(often.any(0))
     box = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
     there, at = np.ascontiguousarray(seen[box]), often[box] > 0
-    for part in (0.0, 0.25, 0.5, 0.75, 1.0):
+    for part in _PARTS:
         mixed = cv2.addWeighted(other[box], part, one[box], 1 - part, 0)
         np.minimum(
             held[box],
@@ -192,60 +180,147 @@ def _settled(
         )
 
 
+@dataclass(frozen=True)
+class Known:
+    """What is known of a picture before a clean plate.
+
+    ``tolerance``, by which differences count; ``plate`` at the picture's size, and its light, factors of R, G, B; ``comes``: what comes and goes, at that size;
+    ``near``: the subject's colour nearby, for each cell of study pixels; ``told``: the facts of each study pixel."""
+
+    tolerance: float
+    plate: NDArray[np.uint8]
+    gain: NDArray[np.float32]
+    comes: Flutter | None
+    near: NDArray[np.float32]
+    told: NDArray[np.float32]
+
+    @cached_property
+    def weights(self) -> NDArray[np.float32]:
+        """Of the estimates of coverage, for each study pixel."""
+        return weighed(self.told)
+
+    @property
+    def nbytes(self) -> int:
+        own = self.plate.nbytes + self.near.nbytes + self.told.nbytes
+        return own + (self.comes.nbytes if self.comes else 0)
+
+
+def known_before(
+    tolerance: float,
+    picture: NDArray[np.uint8],
+    plate: NDArray[np.uint8],
+    flutters: Flutter | None = None,
+) -> Known:
+    """What is to be known of a picture before it is keyed.
+
+    Args:
+        tolerance: about OKLab ΔE × 100; at twice :data:`TOLERANCE` every difference counts half.
+        picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied.
+        plate: the scene without the subject; of another size it is scaled to the picture's.
+        flutters: what comes and goes in the scene by itself; that is no subject either.
+    """
+    size = (picture.shape[1], picture.shape[0])
+    if plate.shape[:2] != picture.shape[:2]:
+        plate = np.asarray(cv2.resize(plate, size, interpolation=cv2.INTER_AREA), np.uint8)
+    picture, plate = np.ascontiguousarray(picture), np.ascontiguousarray(plate)
+    gain, small = light_between(picture, plate), study(picture)
+    comes, often, between = None, None, []
+    if flutters is not None and flutters.often.any():
+        comes = Flutter(
+            *(
+                np.asarray(cv2.resize(one, size, interpolation=cv2.INTER_LINEAR), np.uint8)
+                for one in (flutters.often, flutters.dark, flutters.bright)
+            )
+        )
+        few = (small.shape[1], small.shape[0])
+        often = np.asarray(
+            cv2.resize(comes.often.astype(np.float32), few, interpolation=cv2.INTER_AREA),
+            np.float32,
+        )
+        ends = [_in_light(study(one), gain) for one in (comes.dark, comes.bright)]
+        between = [ends[0] + (ends[1] - ends[0]) * np.float32(part) for part in _PARTS]
+    counts = TOLERANCE / max(tolerance, 0.5)
+    before = Before(
+        small,
+        _in_light(study(plate), gain),
+        often,
+        tuple(between),
+        counts,
+        size[0] / small.shape[1],
+    )
+    away = settled(before)
+    near = subject_near(before, away)
+    return Known(tolerance, plate, gain, comes, near, facts(before, away, near))
+
+
+def _in_light(small: NDArray[np.float32], gain: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.asarray(np.minimum(small * gain, 1), np.float32)
+
+
+def said_by_difference(
+    picture: NDArray[np.uint8], known: Known, *, softness: float, ignore_shadows: float
+) -> NDArray[np.float32]:
+    """Coverage (h, w), 0 to 1, by nothing but how far a pixel is from the plate; see :func:`difference_key`."""
+    reach = max(3, round(min(picture.shape[:2]) / 360) * 2 + 1)
+    soft = lambda one: np.asarray(cv2.blur(one, (reach, reach)), np.uint8)  # noqa: E731
+    shade, gain = np.float32(ignore_shadows), known.gain
+    soft_picture, picture = soft(picture), np.ascontiguousarray(picture)
+    calm = _distance(soft_picture, soft(known.plate), gain, shade)
+    sharp = _distance(picture, known.plate, gain, shade)
+    if known.comes is not None:
+        often, dark, bright = known.comes.often, known.comes.dark, known.comes.bright
+        _settled(calm, soft_picture, soft(dark), soft(bright), often, gain, shade)
+        _settled(sharp, picture, dark, bright, often, gain, shade)
+    return np.asarray(
+        _said(calm, sharp, np.float32(known.tolerance), np.float32(1 / max(softness, 0.01)))
+    )
+
+
+Lying = tuple[NDArray[np.int64], NDArray[np.float32], NDArray[np.int64], NDArray[np.float32]]
+
+
+def _lying(size: int, known: Known, axis: int) -> Lying:
+    """Where each row, or column, lies among the study pixels and among their cells."""
+    few, cells = known.weights.shape[axis], known.near.shape[axis]
+    return (*places(size, few / size, few), *places(size, few / size / CELL, cells))
+
+
 def difference_key(
-    picture: NDArray[np.uint8], plate: NDArray[np.uint8], *, tolerance: float, softness: float,
-    ignore_shadows: float, flutters: Flutter | None = None,
+    picture: NDArray[np.uint8], known: Known, *, softness: float = SOFTNESS, ignore_shadows: float = 0.5,
+    hold: float = 1.0,
 ) -> NDArray[np.uint8]:  # fmt: skip
     """Keep what differs from a clean plate.
 
     Args:
         picture: (h, w, 4) uint8 RGBA, display-referred, premultiplied.
-        plate: the scene without the subject; of another size it is scaled to the picture's.
-        tolerance, softness: about OKLab ΔE × 100.
-        ignore_shadows: 0 to 1.
-        flutters: what comes and goes in the scene by itself; that is no subject either.
+        known: from :func:`known_before`.
+        softness: over how wide a range of difference coverage rises, about OKLab ΔE × 100; of the weighed coverage it
+            is a power, 1 at :data:`SOFTNESS`.
+        ignore_shadows: 0 to 1; below a half, shadows stay that the weighed estimates would let go; above it goes what
+            may be one, too.
+        hold: how much the weighed estimates count, 0 to 1.
 
     Returns:
         (h, w, 4) uint8 RGBA, premultiplied, the plate unmixed from the edge.
 
     >>> plate = np.full((48, 48, 4), 255, np.uint8); plate[..., :3] = (120, 140, 160)
     >>> shown = plate.copy(); shown[16:32, 16:32, :3] = (200, 80, 40)
-    >>> keyed = difference_key(shown, plate, tolerance=6, softness=9, ignore_shadows=0.8)
+    >>> keyed = difference_key(shown, known_before(6, shown, plate))
     >>> keyed[24, 24].tolist(), keyed[4, 4].tolist()
     ([200, 80, 40, 255], [0, 0, 0, 0])
     """
-    height, width = picture.shape[:2]
-    if plate.shape[:2] != (height, width):
-        plate = np.asarray(
-            cv2.resize(plate, (width, height), interpolation=cv2.INTER_AREA), np.uint8
+    picture, alpha = np.ascontiguousarray(picture), None
+    if hold > 0:
+        alpha = _believed(
+            picture, known.plate, known.gain, known.near, known.weights, _lying(picture.shape[0], known, 0),
+            _lying(picture.shape[1], known, 1), np.float32(max(softness, 0.25) / SOFTNESS),
+        )  # fmt: skip
+    if alpha is None or hold < 1 or ignore_shadows != 0.5:
+        said = said_by_difference(picture, known, softness=softness, ignore_shadows=ignore_shadows)
+        kept, gone = max(1 - 2 * ignore_shadows, 0), max(2 * ignore_shadows - 1, 0)
+        alpha = (
+            said
+            if alpha is None
+            else _asked(alpha, said, np.float32(hold), np.float32(kept), np.float32(gone))
         )
-    picture, plate = np.ascontiguousarray(picture), np.ascontiguousarray(plate)
-    gain = light_between(picture, plate)
-    reach = max(3, round(min(height, width) / 360) * 2 + 1)
-    soft_picture = np.asarray(cv2.blur(picture, (reach, reach)), np.uint8)
-    soft_plate = np.asarray(cv2.blur(plate, (reach, reach)), np.uint8)
-    shade = np.float32(ignore_shadows)
-    calm = _distance(soft_picture, soft_plate, gain, shade)
-    sharp = _distance(picture, plate, gain, shade)
-    if flutters is not None and flutters.often.any():
-        often, dark, bright = (
-            np.asarray(cv2.resize(one, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8)
-            for one in (flutters.often, flutters.dark, flutters.bright)
-        )
-        soft_dark, soft_bright = (
-            np.asarray(cv2.blur(one, (reach, reach)), np.uint8) for one in (dark, bright)
-        )
-        _settled(calm, soft_picture, soft_dark, soft_bright, often, gain, shade)
-        _settled(sharp, picture, dark, bright, often, gain, shade)
-    per = np.float32(1 / max(softness, 0.01))
-    return np.asarray(_unmixed(picture, plate, gain, calm, sharp, np.float32(tolerance), per))
-
-
-def median_plate(pictures: list[NDArray[np.uint8]]) -> NDArray[np.uint8]:
-    """The median of some frames of a take: what stands still, without what moves through it.
-
-    >>> frames = [np.full((1, 1, 4), v, np.uint8) for v in (10, 12, 200)]
-    >>> median_plate(frames)[0, 0, 0].item()
-    12
-    """
-    return np.median(np.stack(pictures), axis=0).astype(np.uint8)
+    return np.asarray(_unmixed(picture, known.plate, known.gain, alpha))

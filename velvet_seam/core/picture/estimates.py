@@ -21,6 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
+from velvet_seam.core.picture.network import weigh_row
 from velvet_seam.core.picture.surroundings import LEAST_BESIDE, MOST_NEAR, NONE
 
 F32 = NDArray[np.float32]
@@ -54,46 +55,20 @@ def _network() -> tuple[F32, ...]:
 _LAYERS = ("w1", "b1", "w2", "b2", "w3", "b3")
 
 
-@nb.njit(error_model="numpy", fastmath={"contract"})
-def _layer(inputs, weights, shifts, leak, count, to):
-    """One layer for some pixels: planes (from, w) to planes (to, w); what is negative counts by ``leak``. Four planes
-    are added at a time, since to read and write the sums takes longer than to add."""
-    stride, zero = np.uint64(inputs.size // weights.shape[1]), np.float32(0)
-    for o in range(weights.shape[0]):
-        at = np.uint64(o) * stride
-        for n in range(count):
-            to[at + np.uint64(n)] = shifts[o]
-        for i in range(0, weights.shape[1], 4):
-            a, b, c, d = weights[o, i], weights[o, i + 1], weights[o, i + 2], weights[o, i + 3]
-            p = np.uint64(i) * stride
-            q, r, s = p + stride, p + stride * np.uint64(2), p + stride * np.uint64(3)
-            for n in range(count):
-                x = np.uint64(n)
-                to[at + x] += (
-                    a * inputs[p + x] + b * inputs[q + x] + c * inputs[r + x] + d * inputs[s + x]
-                )
-        for n in range(count):
-            x = at + np.uint64(n)
-            to[x] = max(to[x], zero) + leak * min(to[x], zero)
-
-
 @kernel(parallel=True)
 def _weigh(given, w1, b1, w2, b2, w3, b3):
-    """(facts, h, w) to (h, w, :data:`WEIGHTS`), and which pixels may be subject though nothing of them is seen. A weight
-    is a power of 8, which grows nearly as the exponential of the network's last layer does, in three products."""
+    """(facts, h, w) to (h, w, :data:`WEIGHTS`), and which pixels may be subject though nothing of them is seen."""
     height, width = given.shape[1], given.shape[2]
     out, held = np.zeros((height, width, WEIGHTS), np.float32), np.zeros((height, width), np.uint8)
-    zero, one, least, eighth = np.float32(0), np.float32(1), np.float32(0.05), np.float32(1 / 8)
+    zero, one = np.float32(0), np.float32(1)
     for y in nb.prange(height):
-        told, first = (
-            np.empty(given.shape[0] * width, np.float32),
+        told = np.empty(given.shape[0] * width, np.float32)
+        first, second, last = (
             np.empty(w1.shape[0] * width, np.float32),
-        )
-        second, last = (
             np.empty(w2.shape[0] * width, np.float32),
             np.empty(w3.shape[0] * width, np.float32),
         )
-        which, count = np.empty(width, np.int64), 0
+        which, count, total = np.empty(width, np.int64), 0, np.empty(width, np.float32)
         for x in range(
             width
         ):  # where all around is screen, nothing is to be weighed: what stands out is grain
@@ -103,27 +78,17 @@ def _weigh(given, w1, b1, w2, b2, w3, b3):
         for f in range(given.shape[0]):
             for n in range(count):
                 told[f * width + n] = given[f, y, which[n]]
-        _layer(told, w1, b1, np.float32(0.1), count, first)
-        _layer(first, w2, b2, np.float32(0.1), count, second)
-        _layer(second, w3, b3, one, count, last)
+        weigh_row(told, w1, b1, w2, b2, w3, b3, first, second, last, count, total)
         for n in range(count):
-            total = np.float32(0)
-            for e in range(n, last.size, width):
-                v = max(one + last[e] * eighth, least)
-                v *= v
-                v *= v
-                v *= v
-                last[e] = v
-                total += v
             x = which[n]
             # what by its colour, and that of all around it, surely is subject needs nobody's opinion
             open_to = min(
                 max((one - given[LEAST_BESIDE, y, x]) * np.float32(1 / _DOUBT), zero), one
             )
             for e in range(WEIGHTS):
-                out[y, x, e] = open_to * last[e * width + n] / total
+                out[y, x, e] = open_to * last[e * width + n] / total[n]
             out[y, x, CRISP] += one - open_to
-            held[y, x] = last[ALL * width + n] > np.float32(_LEAST_HELD) * total
+            held[y, x] = last[ALL * width + n] > np.float32(_LEAST_HELD) * total[n]
     return out, held
 
 

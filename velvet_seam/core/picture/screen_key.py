@@ -41,7 +41,7 @@ from velvet_seam.core.picture.foreground import (
 from velvet_seam.core.picture.key_rows import Judged, Known, Source, Wish, key_picture
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.screen import CELL, screen_surface
-from velvet_seam.core.picture.study import STUDY, size_of, study
+from velvet_seam.core.picture.study import STUDY, places, size_of, study
 from velvet_seam.core.picture.surroundings import facts
 from velvet_seam.core.picture.unmix import BLOCK, REACH
 
@@ -62,13 +62,6 @@ class Screen:
     @property
     def nbytes(self) -> int:
         return self.surface.nbytes + self.foreground.nbytes + self.estimates.nbytes
-
-
-def _places(size: int, step: float, cells: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
-    """For every pixel along an axis the cell of the surface before it, and how far it is past it."""
-    at = np.clip((np.arange(size) + 0.5) * step - 0.5, 0, cells - 1)
-    cell = at.astype(np.int64)
-    return cell, (at - cell).astype(np.float32)
 
 
 def _study_pixels(size: int, count: int) -> NDArray[np.int64]:
@@ -196,8 +189,8 @@ def _keyed(
         between = (min(between), between[1])
     near, core = screen.foreground.near, screen.foreground.core
     step, key = _step(height, width), int(np.argmax(colour))
-    lines, shares = _places(height, step, near.shape[0])
-    columns, parts = _places(width, step, near.shape[1])
+    lines, shares = places(height, step, near.shape[0])
+    columns, parts = places(width, step, near.shape[1])
     known = Known(
         np.ascontiguousarray(screen.surface), ycc_of(key), near, core, lines, shares,
         _study_pixels(height, core.shape[0]), _study_pixels(width, core.shape[1]), columns,
@@ -210,8 +203,8 @@ def _keyed(
         source = Source(pixels, _NO_PLANES, _NO_GAINS)
     weights, held_at = screen.estimates.weights, screen.estimates.held
     study_rows, study_columns = held_at.shape
-    weight_lines, weight_shares = _places(height, study_rows / height, study_rows)
-    weight_columns, weight_parts = _places(width, study_columns / width, study_columns)
+    weight_lines, weight_shares = places(height, study_rows / height, study_rows)
+    weight_columns, weight_parts = places(width, study_columns / width, study_columns)
     judged = Judged(
         weights, held_at, np.asarray(held_at.any(axis=1)), weight_lines, weight_shares,
         np.pad(weight_parts, (0, BLOCK), mode="edge"), _ends(weight_columns, study_columns),

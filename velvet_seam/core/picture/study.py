@@ -44,6 +44,18 @@ def study(picture: NDArray[np.uint8] | Planes) -> NDArray[np.float32]:
     return np.asarray(rgb, np.float32) * np.float32(1 / 255)
 
 
+def places(size: int, step: float, cells: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+    """For every pixel along an axis the cell before it, of so many each ``1 / step`` pixels long, and how far it is past
+    the middle of that.
+
+    >>> [one.tolist() for one in places(4, 0.5, 2)]
+    [[0, 0, 0, 1], [0.0, 0.25, 0.75, 0.0]]
+    """
+    at = np.clip((np.arange(size) + 0.5) * step - 0.5, 0, cells - 1)
+    cell = at.astype(np.int64)
+    return cell, (at - cell).astype(np.float32)
+
+
 def size_of(picture: NDArray[np.uint8] | Planes) -> tuple[int, int]:
     """Height and width of a picture, or of one that its codec holds."""
     if isinstance(picture, Planes):

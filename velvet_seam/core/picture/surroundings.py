@@ -12,6 +12,14 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.foreground import Foreground, has_grey, ycc_of
+from velvet_seam.core.picture.neighbourhood import (
+    deviation,
+    far,
+    least,
+    mean,
+    most,
+    noise_between,
+)
 from velvet_seam.core.picture.unmix import far_of, grey_of, raw_of
 
 F32 = NDArray[np.float32]
@@ -38,9 +46,6 @@ FACTS = 28
 
 SURE, NONE = 0.93, 0.06
 """Raw coverage, of the most there is, of what surely is subject, and of what surely is screen."""
-
-_FAR = 16
-"""Study pixels that count as far away."""
 
 
 @kernel(parallel=True)
@@ -111,48 +116,21 @@ def facts(small: F32, surface: F32, foreground: Foreground, key: int) -> F32:
     screen = cv2.resize(surface, (w, h), interpolation=cv2.INTER_LINEAR)
     beside = cv2.resize(foreground.near, (w, h), interpolation=cv2.INTER_LINEAR)
     to = np.empty((FACTS, h, w), np.float32)
-    noise = np.float32(max(_noise_of(small, np.asarray(screen, np.float32)), 0.004))
+    noise = np.float32(max(noise_between(small, np.asarray(screen, np.float32)), 0.004))
     white, grey = np.float32(foreground.white), has_grey(surface, key)
     _own_facts(small, screen, beside, white, noise, key, ycc_of(key), grey, to)
-    raw, least = to[RAW], to[LEAST]
-    to[LEAST_BESIDE] = _least(raw, 3)
-    to[LEAST_NEAR] = _least(raw, 15)
-    to[LEAST_WIDE] = _least(to[LEAST_NEAR], 19)
-    to[MOST_NEAR] = _most(raw, 9)
-    to[MEAN_NEAR] = cv2.blur(raw, (9, 9))
-    to[MEAN_WIDE] = cv2.blur(raw, (33, 33))
-    to[LEAST_MEAN] = cv2.blur(least, (9, 9))
-    to[LEAST_MOST] = _most(least, 15)
-    clear = (cv2.blur(raw, (3, 3)) > NONE).astype(np.uint8)
-    far = cv2.distanceTransform(clear, cv2.DIST_L2, 3)
-    to[TO_SCREEN] = np.minimum(far / np.float32(_FAR), 2)
-    to[SURE_WIDE] = cv2.blur((raw > SURE).astype(np.float32), (33, 33))
-    mean = cv2.blur(to[LUMA], (5, 5))
-    to[ROUGH] = np.minimum(
-        5 * np.sqrt(np.maximum(cv2.blur(to[LUMA] * to[LUMA], (5, 5)) - mean * mean, 0)), 1
-    )
-    to[RAW_ROUGH] = np.minimum(
-        3 * np.sqrt(np.maximum(cv2.blur(raw * raw, (9, 9)) - to[MEAN_NEAR] * to[MEAN_NEAR], 0)), 1
-    )
-    to[WAY_MEAN] = cv2.blur(to[ON_THE_WAY], (15, 15))
+    raw, lowest = to[RAW], to[LEAST]
+    to[LEAST_BESIDE] = least(raw, 3)
+    to[LEAST_NEAR] = least(raw, 15)
+    to[LEAST_WIDE] = least(to[LEAST_NEAR], 19)
+    to[MOST_NEAR] = most(raw, 9)
+    to[MEAN_NEAR], to[MEAN_WIDE] = mean(raw, 9), mean(raw, 33)
+    to[LEAST_MEAN], to[LEAST_MOST] = mean(lowest, 9), most(lowest, 15)
+    to[TO_SCREEN] = far(mean(raw, 3) > NONE)
+    to[SURE_WIDE] = mean((raw > SURE).astype(np.float32), 33)
+    to[ROUGH] = np.minimum(5 * deviation(to[LUMA], 5), 1)
+    to[RAW_ROUGH] = np.minimum(3 * deviation(raw, 9, to[MEAN_NEAR]), 1)
+    to[WAY_MEAN] = mean(to[ON_THE_WAY], 15)
     to[SURE_IN_ALL] = float((raw > SURE).mean()) / max(float((raw > 0.3).mean()), 1e-3)
-    there = cv2.distanceTransform((raw < SURE).astype(np.uint8), cv2.DIST_L2, 3)
-    to[TO_SURE] = np.minimum(there / np.float32(_FAR), 2)
+    to[TO_SURE] = far(raw < SURE)
     return to
-
-
-def _least(plane: F32, side: int) -> F32:
-    return np.asarray(cv2.erode(plane, np.ones((side, side), np.uint8)), np.float32)
-
-
-def _most(plane: F32, side: int) -> F32:
-    return np.asarray(cv2.dilate(plane, np.ones((side, side), np.uint8)), np.float32)
-
-
-def _noise_of(small: F32, screen: F32) -> float:
-    """How far a pixel of the screen is from the screen's surface, at the middle of every sixteenth."""
-    away = cv2.absdiff(
-        np.ascontiguousarray(small[::4, ::4]), np.ascontiguousarray(screen[::4, ::4])
-    ).max(2)
-    near = away[away < 0.05]
-    return float(np.median(near)) if near.size > 25 else 0.01
