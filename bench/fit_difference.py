@@ -23,11 +23,8 @@ from bench.before_plates import KEPT_PHOTOS, Picture, taken
 from bench.weighing import F32, Samples, fit, sampled
 from velvet_seam.core.picture import difference_estimates
 from velvet_seam.core.picture.difference_estimates import STRETCH
-from velvet_seam.core.picture.difference_key import (
-    TOLERANCE,
-    Known,
-    known_before,
-)
+from velvet_seam.core.picture.difference_key import TOLERANCE, told_before
+from velvet_seam.core.picture.plate_light import light_between
 
 PICTURES, EPOCHS, HIDDEN = 2000, 30, (32, 16)
 
@@ -35,13 +32,13 @@ SOFT = 2.0
 """By how much more an error in cloth and clouds counts: else they become solid with everything else."""
 
 
-def way_of(picture: Picture, known: Known) -> F32:
+def way_of(picture: Picture, plate: Picture, gain: F32, near: F32) -> F32:
     """How much of the way from the plate to the subject nearby each pixel lies: (h, w)."""
     height, width = picture.shape[:2]
-    plate = np.minimum(known.plate[..., :3] * (known.gain / np.float32(255)), 1)
-    near = cv2.resize(known.near[..., :3], (width, height), interpolation=cv2.INTER_LINEAR) - plate
-    along = ((picture[..., :3] / np.float32(255) - plate) * near).sum(2)
-    return np.clip(along / ((near * near).sum(2) + 0.002), 0, 1).astype(np.float32)
+    lit = np.minimum(plate[..., :3] * (gain / np.float32(255)), 1)
+    apart = cv2.resize(near[..., :3], (width, height), interpolation=cv2.INTER_LINEAR) - lit
+    along = ((picture[..., :3] / np.float32(255) - lit) * apart).sum(2)
+    return np.clip(along / ((apart * apart).sum(2) + 0.002), 0, 1).astype(np.float32)
 
 
 def _kept(number: int, cutouts: list[Path], photos: list[Path], room: Path) -> None:
@@ -50,11 +47,17 @@ def _kept(number: int, cutouts: list[Path], photos: list[Path], room: Path) -> N
         return
     cv2.setNumThreads(1)
     made = taken(number, cutouts, photos)
-    known = known_before(TOLERANCE, made.picture, made.plate, made.flutters)
-    way = way_of(made.picture, known)
+    gain, size = light_between(made.picture, made.plate), made.picture.shape[1::-1]
+    comes = (
+        None
+        if made.flutters is None or not made.flutters.often.any()
+        else made.flutters.at_size(size)
+    )
+    near, told = told_before(TOLERANCE, made.picture, made.plate, gain, comes)
+    way = way_of(made.picture, made.plate, gain, near)
     one = np.ones_like(way)
     every = np.stack([way, np.minimum(2 * way, 1), np.maximum(2 * way - 1, 0), one, 0 * one])
-    samples = sampled(known.told, every, made.truth, np.ones(way.shape, bool), number)
+    samples = sampled(told, every, made.truth, np.ones(way.shape, bool), number)
     np.savez(to, **vars(samples), soft=made.soft)
 
 

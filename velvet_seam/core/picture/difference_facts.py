@@ -169,21 +169,31 @@ def settled(before: Before, shade: float = 1.0) -> F32:
     return lowest * np.float32(before.counts)
 
 
+@kernel()
+def _sums(small, least_beside, sure):
+    """Of every cell the sums of R'G'B' and of the square of luma over what surely differs, and the count."""
+    height, width = least_beside.shape
+    sums = np.zeros(((height + CELL - 1) // CELL, (width + CELL - 1) // CELL, 5), np.float32)
+    for y in range(height):
+        for x in range(width):
+            if least_beside[y, x] > sure:
+                r, g, b = small[y, x, 0], small[y, x, 1], small[y, x, 2]
+                luma = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
+                cell = sums[y // CELL, x // CELL]
+                cell[0] += r
+                cell[1] += g
+                cell[2] += b
+                cell[3] += luma * luma
+                cell[4] += np.float32(1)
+    return sums
+
+
 def subject_near(before: Before, away: F32) -> F32:
     """The colour of what stands before the plate, nearby, and its mean square of luma: (rows, columns, 4) for each cell of
     study pixels. ``away``: :func:`settled`."""
-    sure = least(away, 3) > SURE
-    height, width = away.shape
-    rows, columns = -(-height // CELL), -(-width // CELL)
-    luma = before.small @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-    held = np.zeros((rows * CELL, columns * CELL, 5), np.float32)
-    held[:height, :width, :3] = before.small
-    held[:height, :width, 3] = luma * luma
-    held[:height, :width, 4] = 1
-    held[:height, :width] *= sure[..., None]
-    sums = held.reshape(rows, CELL, columns, CELL, 5).sum((1, 3))
     unknown = np.array(UNKNOWN, np.float32).reshape(1, 1, 4)
-    return np.asarray(spread(np.ascontiguousarray(sums), unknown, np.float32(2.0)), np.float32)
+    sums = _sums(before.small, least(away, 3), np.float32(SURE))
+    return np.asarray(spread(sums, unknown, np.float32(2.0)), np.float32)
 
 
 def facts(before: Before, away: F32, near: F32) -> F32:

@@ -10,7 +10,6 @@ subject's colour nearby, and which is to be believed where is weighed by what li
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import cv2
 import numba as nb
@@ -184,33 +183,26 @@ def _settled(
 class Known:
     """What is known of a picture before a clean plate.
 
-    ``tolerance``, by which differences count; ``plate`` at the picture's size, and its light, factors of R, G, B; ``comes``: what comes and goes, at that size;
-    ``near``: the subject's colour nearby, for each cell of study pixels; ``told``: the facts of each study pixel."""
+    ``tolerance``, by which differences count; ``plate`` at the picture's size, and its light, factors of R, G, B;
+    ``comes``: what comes and goes, at that size; ``near``: the subject's colour nearby, for each cell of study pixels;
+    ``weights``: of the estimates of coverage, for each study pixel."""
 
     tolerance: float
     plate: NDArray[np.uint8]
     gain: NDArray[np.float32]
     comes: Flutter | None
     near: NDArray[np.float32]
-    told: NDArray[np.float32]
-
-    @cached_property
-    def weights(self) -> NDArray[np.float32]:
-        """Of the estimates of coverage, for each study pixel."""
-        return weighed(self.told)
+    weights: NDArray[np.float32]
 
     @property
     def nbytes(self) -> int:
-        own = self.plate.nbytes + self.near.nbytes + self.told.nbytes
+        own = self.plate.nbytes + self.near.nbytes + self.weights.nbytes
         return own + (self.comes.nbytes if self.comes else 0)
 
 
 def known_before(
-    tolerance: float,
-    picture: NDArray[np.uint8],
-    plate: NDArray[np.uint8],
-    flutters: Flutter | None = None,
-) -> Known:
+    tolerance: float, picture: NDArray[np.uint8], plate: NDArray[np.uint8], flutters: Flutter | None = None
+) -> Known:  # fmt: skip
     """What is to be known of a picture before it is keyed.
 
     Args:
@@ -223,34 +215,29 @@ def known_before(
     if plate.shape[:2] != picture.shape[:2]:
         plate = np.asarray(cv2.resize(plate, size, interpolation=cv2.INTER_AREA), np.uint8)
     picture, plate = np.ascontiguousarray(picture), np.ascontiguousarray(plate)
-    gain, small = light_between(picture, plate), study(picture)
-    comes, often, between = None, None, []
-    if flutters is not None and flutters.often.any():
-        comes = Flutter(
-            *(
-                np.asarray(cv2.resize(one, size, interpolation=cv2.INTER_LINEAR), np.uint8)
-                for one in (flutters.often, flutters.dark, flutters.bright)
-            )
-        )
-        few = (small.shape[1], small.shape[0])
-        often = np.asarray(
-            cv2.resize(comes.often.astype(np.float32), few, interpolation=cv2.INTER_AREA),
-            np.float32,
-        )
+    gain = light_between(picture, plate)
+    comes = None if flutters is None or not flutters.often.any() else flutters.at_size(size)
+    near, told = told_before(tolerance, picture, plate, gain, comes)
+    return Known(tolerance, plate, gain, comes, near, weighed(told))
+
+
+def told_before(
+    tolerance: float, picture: NDArray[np.uint8], plate: NDArray[np.uint8], gain: NDArray[np.float32],
+    comes: Flutter | None,
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:  # fmt: skip
+    """The subject's colour near each cell of study pixels, and the facts of each study pixel; all at one size."""
+    small, often, between = study(picture), None, []
+    few = (small.shape[1], small.shape[0])
+    if comes is not None:
+        of = cv2.resize(comes.often.astype(np.float32), few, interpolation=cv2.INTER_AREA)
+        often = np.asarray(of, np.float32)
         ends = [_in_light(study(one), gain) for one in (comes.dark, comes.bright)]
         between = [ends[0] + (ends[1] - ends[0]) * np.float32(part) for part in _PARTS]
-    counts = TOLERANCE / max(tolerance, 0.5)
-    before = Before(
-        small,
-        _in_light(study(plate), gain),
-        often,
-        tuple(between),
-        counts,
-        size[0] / small.shape[1],
-    )
+    lit, counts = _in_light(study(plate), gain), TOLERANCE / max(tolerance, 0.5)
+    before = Before(small, lit, often, tuple(between), counts, picture.shape[1] / few[0])
     away = settled(before)
     near = subject_near(before, away)
-    return Known(tolerance, plate, gain, comes, near, facts(before, away, near))
+    return near, facts(before, away, near)
 
 
 def _in_light(small: NDArray[np.float32], gain: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -21,6 +21,16 @@ class Flutter:
     dark: NDArray[np.uint8]
     bright: NDArray[np.uint8]
 
+    def at_size(self, size: tuple[int, int]) -> Flutter:
+        """The same at another width and height."""
+        every = (self.often, self.dark, self.bright)
+        return Flutter(
+            *(
+                np.asarray(cv2.resize(one, size, interpolation=cv2.INTER_LINEAR), np.uint8)
+                for one in every
+            )
+        )
+
     @property
     def nbytes(self) -> int:
         return self.often.nbytes + self.dark.nbytes + self.bright.nbytes
