@@ -215,6 +215,20 @@ def test_the_live_socket_shows_trials_without_keeping_them(client, shot):
     assert client.get(f"/shots/{shot}/parts").json()["state"]["revision"] == revision
 
 
+@pytest.mark.parametrize(("sent", "said"), [
+    ({"kind": "set-values"}, "it does not say what it is: 'do' is missing."),
+    ({"do": "fly"}, "its 'do' is 'fly', and there is no such thing."),
+    ({"do": "set-values", "target": 7, "values": {}}, "it should be a valid string."),
+])  # fmt: skip
+def test_an_edit_that_is_none_is_refused_in_words(client, shot, sent: dict, said: str):
+    before = client.get(f"/shots/{shot}/parts").json()["state"]["revision"]
+    answer = client.post(f"/shots/{shot}/edits", json={"edit": sent})
+    assert answer.status_code == 422
+    assert answer.json()["problem"].startswith("Nothing was changed: ")
+    assert answer.json()["problem"].endswith(said)
+    assert client.get(f"/shots/{shot}/parts").json()["state"]["revision"] == before
+
+
 def test_a_key_on_what_is_no_screen_says_so(client, shot):
     footage = send(client, png((128, 128, 128)), "grey.png").json()["id"]
     state = client.post(f"/shots/{shot}/layers", json={"footage": footage}).json()["state"]

@@ -15,6 +15,7 @@ from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
 from velvet_seam.core.problem import Full, Gone, Problem
+from velvet_seam.core.shot.shot import reason
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import Unwritable, is_full
 from velvet_seam.web import (
@@ -157,8 +158,7 @@ async def _invalid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     first = error.errors()[0]
     where = " ".join(str(step) for step in first["loc"][1:]) or "request"
-    reason = str(first["msg"]).removeprefix("Value error, ")
-    return _say(request, f"Nothing was changed: {where}: {reason[:1].lower()}{reason[1:]}.", 422)
+    return _say(request, f"Nothing was changed: {where}: {reason(first)}.", 422)
 
 
 _ADDRESSES = {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field, ValidationError, model_validator
@@ -136,16 +136,35 @@ def references(part: object) -> Iterator[tuple[str, Use]]:
 
 def sentence(error: ValidationError) -> str:
     """What is wrong with a document or a value, for a person: where, and the first reason."""
-    first = error.errors(include_url=False, include_context=False)[0]
+    first = error.errors(include_url=False)[0]
     where = " ".join(
         str(step).replace("_", " ")
         for step in first["loc"]
         if not isinstance(step, int)
         and not str(step).startswith(("function-", "Keyframes", "CurveKeys"))
     )
-    reason = str(first["msg"]).removeprefix("Value error, ")
-    reason = reason.replace("Input should be", "it should be")
-    return f"{where or 'value'}: {reason[:1].lower()}{reason[1:]}".removesuffix(".")
+    return f"{where or 'value'}: {reason(first)}".removesuffix(".")
+
+
+def reason(wrong: Mapping[str, Any]) -> str:
+    """Why a value is none, in words, of what Pydantic says of it.
+
+    >>> reason({"type": "union_tag_not_found", "msg": "", "ctx": {"discriminator": "'kind'"}})
+    "it does not say what it is: 'kind' is missing"
+    >>> reason({"type": "less_than", "msg": "Input should be less than 5"})
+    'it should be less than 5'
+    """
+    told = wrong.get("ctx") or {}
+    if wrong["type"] == "union_tag_not_found":
+        return f"it does not say what it is: {told['discriminator']} is missing"
+    if wrong["type"] == "union_tag_invalid":
+        return (
+            f"its {told['discriminator']} is {str(told['tag'])[:60]!r}, and there is no such thing"
+        )
+    said = (
+        str(wrong["msg"]).removeprefix("Value error, ").replace("Input should be", "it should be")
+    )
+    return said[:1].lower() + said[1:]
 
 
 def upgrade(document: dict[str, Any]) -> dict[str, Any]:
