@@ -9,15 +9,12 @@ The network's numbers are in ``difference.npz``; ``python -m bench.fit_differenc
 
 from __future__ import annotations
 
-from functools import lru_cache
-from pathlib import Path
-
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
-from velvet_seam.core.picture.network import weigh_row
+from velvet_seam.core.picture.network import numbers_of, weigh_row
 
 F32 = NDArray[np.float32]
 
@@ -29,16 +26,6 @@ WEIGHTS = 4
 
 STRETCH = 1.03
 """What the weighed coverage is multiplied by: a hundredth more or less of doubt leaves a solid thing solid."""
-
-
-@lru_cache(maxsize=1)
-def _network() -> tuple[F32, ...]:
-    """Weights (to, from) and shifts of the three layers; the last has the estimate 0 at its end."""
-    with np.load(Path(__file__).with_name("difference.npz")) as held:
-        return tuple(
-            np.ascontiguousarray(held[name], np.float32)
-            for name in ("w1", "b1", "w2", "b2", "w3", "b3")
-        )
 
 
 @kernel(parallel=True)
@@ -67,4 +54,4 @@ def _weigh(given, w1, b1, w2, b2, w3, b3):
 def weighed(given: F32) -> F32:
     """The weights for what :func:`~velvet_seam.core.picture.difference_facts.facts` tells, (facts, h, w): (h, w,
     :data:`WEIGHTS`) float32."""
-    return np.asarray(_weigh(given, *_network()), np.float32)
+    return np.asarray(_weigh(given, *numbers_of("difference")), np.float32)

@@ -12,8 +12,6 @@ The network's numbers are in ``estimates.npz``; ``python -m bench.fit_estimates`
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
-from pathlib import Path
 
 import cv2
 import numba as nb
@@ -21,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
-from velvet_seam.core.picture.network import weigh_row
+from velvet_seam.core.picture.network import numbers_of, weigh_row
 from velvet_seam.core.picture.surroundings import LEAST_BESIDE, MOST_NEAR, NONE
 
 F32 = NDArray[np.float32]
@@ -43,16 +41,6 @@ all."""
 
 _LEAST_HELD = 0.04
 """The weight of being subject from which on a pixel that looks like the screen is looked at all the same."""
-
-
-@lru_cache(maxsize=1)
-def _network() -> tuple[F32, ...]:
-    """Weights (to, from) and shifts of the three layers; the last has the estimate 0 at its end."""
-    with np.load(Path(__file__).with_name("estimates.npz")) as held:
-        return tuple(np.ascontiguousarray(held[name], np.float32) for name in _LAYERS)
-
-
-_LAYERS = ("w1", "b1", "w2", "b2", "w3", "b3")
 
 
 @kernel(parallel=True)
@@ -107,5 +95,5 @@ class Estimates:
 
 def weighed(given: F32) -> Estimates:
     """The weights for what :func:`~velvet_seam.core.picture.surroundings.facts` tells: (facts, h, w)."""
-    weights, held = _weigh(given, *_network())
+    weights, held = _weigh(given, *numbers_of("estimates"))
     return Estimates(weights, np.asarray(cv2.dilate(held, np.ones((3, 3), np.uint8)), np.uint8))

@@ -2,11 +2,26 @@
 
 from __future__ import annotations
 
+from functools import cache
+from pathlib import Path
+
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 _LEAK = 0.1
 """What is left of what is negative after every layer but the last."""
+
+
+@cache
+def numbers_of(name: str) -> tuple[NDArray[np.float32], ...]:
+    """Weights (to, from) and shifts of the three layers, as they lie beside this file; the last layer has the estimate 0
+    at its end."""
+    with np.load(Path(__file__).with_name(f"{name}.npz")) as held:
+        return tuple(
+            np.ascontiguousarray(held[one], np.float32)
+            for one in ("w1", "b1", "w2", "b2", "w3", "b3")
+        )
 
 
 @nb.njit(error_model="numpy", fastmath={"contract"})
