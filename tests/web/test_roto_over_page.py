@@ -123,8 +123,10 @@ def test_following_is_stopped_and_goes_on_where_it_was(blank: Page):
         page, (150, 1000), (150, 1560), button="right"
     )  # what other tests have followed is known
     page.keyboard.press("Escape")
+    stop = page.get_by_role("button", name="Stop", exact=True)
+    stop.wait_for()  # until then the counts may be those of the first stroke
     until(page, f"{FOUND}?.counts.carried >= 3 || {FOUND}?.counts.look >= 3", 60)
-    page.get_by_role("button", name="Stop", exact=True).click()
+    stop.click()
     until(page, "!velvetSeam.commands.rotoOver.strip.busy")
     known = 61 - counts(page).get("waiting", 0)
     assert 3 <= known < 61
