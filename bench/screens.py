@@ -253,9 +253,9 @@ def _spread(
     return clips
 
 
-SOFT_FROM, SHADOW_FROM = 3600, 4400
-"""Number of the first of the clips that are soft things before screens of a strong colour, and of those in which the
-subject's shadow falls on the screen."""
+SOFT_FROM, SHADOW_FROM, MIXED_FROM = 3600, 4400, 5300
+"""Number of the first of the clips that are soft things before screens of a strong colour, of those in which the
+subject's shadow falls on the screen, and of those that are of every kind again, one in five with such a shadow."""
 
 
 def fitted_on(folder: Path, count: int) -> list[Clip]:
@@ -265,6 +265,7 @@ def fitted_on(folder: Path, count: int) -> list[Clip]:
     cuts = [name for name in names(folder) if name not in UNSEEN_CUTOUTS]
     for n in range(count):
         soft = SOFT_FROM <= n < SHADOW_FROM
+        shadow = SHADOW_FROM <= n < MIXED_FROM or (n >= MIXED_FROM and n % 5 == 0)
         subject = cuts[int(rng.integers(len(cuts)))] if n % 3 == 0 else KINDS[n % len(KINDS)]
         full = rng.random() < 0.75  # most screens have a strong colour
         if soft:
@@ -284,7 +285,7 @@ def fitted_on(folder: Path, count: int) -> list[Clip]:
                 ((540, 960), (960, 540), (360, 640), (320, 180), (720, 1280), (1080, 1920))[int(rng.choice(6, p=[0.3, 0.2, 0.15, 0.1, 0.15, 0.1]))],
                 float(rng.choice([0.5, 1.0, 2.0, 4.0])), float(rng.choice([0.0, 0.0, 0.4, 1.2])), 500_000 + n,
                 (red, green, blue), float(rng.choice([0.0, 0.0, 0.02])),
-                0.0 if n < SHADOW_FROM else float(rng.uniform(0.15, 0.8)),
+                float(rng.uniform(0.15, 0.8)) if shadow else 0.0,
             )
         )  # fmt: skip
     return clips

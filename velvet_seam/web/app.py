@@ -11,7 +11,7 @@ from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.exceptions import HTTPException
 
 from velvet_seam.core.problem import Full, Gone, Problem
@@ -123,6 +123,7 @@ def create_app(
     app.add_middleware(Limits)
     app.add_middleware(Guard, passphrase=passphrase)
     app.mount(shipped.at, shipped)  # first: there are most of them
+    app.add_route("/favicon.ico", _icon, include_in_schema=False)
     for part in ROOMS:
         app.include_router(part.router)
     app.add_exception_handler(Problem, _problem)
@@ -131,6 +132,11 @@ def create_app(
     app.add_exception_handler(OSError, _no_room)
     app.add_exception_handler(HTTPException, _refused)
     return app
+
+
+def _icon(request: Request) -> Response:
+    """What browsers ask for of their own accord beside what is not a page: a picture, a file."""
+    return RedirectResponse(shipped.address("icon.svg"))
 
 
 def _wants_page(request: Request) -> bool:
