@@ -140,7 +140,11 @@ def test_spill_gives_way_to_nothing_to_grey_or_to_what_lies_below():
     spill = raw[..., 1] - made["dark"][..., 1]
     some = spill > 4
     assert some.sum() > 60
-    assert (made["dark"][some][:, [0, 2, 3]] == raw[some][:, [0, 2, 3]]).all()
+    off = np.abs(
+        made["dark"][some] - raw[some]
+    )  # a little of what those beside a pixel have is heard
+    assert (off[:, 3] == 0).all()
+    assert (off[:, [0, 2]] <= 3).all()
     assert (made["grey"][some][:, :3].sum(1) > made["dark"][some][:, :3].sum(1)).all()
     assert (made["below"][some][:, 3] <= made["dark"][some][:, 3]).all()
     assert (made["below"][some][:, 3] < made["dark"][some][:, 3]).mean() > 0.9

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
 from velvet_seam.core.picture.coverage import weigh_in_place
+from velvet_seam.core.picture.edge_colour import ROOM, edge_colour
 from velvet_seam.core.picture.estimates import STRETCH, WEIGHTS
 from velvet_seam.core.picture.planes import pixel_row, tint_row, tints_held
 from velvet_seam.core.picture.pointer import bytes_at
@@ -180,8 +181,8 @@ def key_picture(
 @kernel()
 def _key_rows(source, known, judged, wish, first, last, mask, out, held):
     """Key some rows, and find where they are not clear. Coverage is found :data:`REACH` rows ahead of the
-    row that is finished, in a ring of rows, since a row is made crisp by those around it. So are the
-    pixels, where they are not there yet."""
+    row that is unmixed, in a ring of rows, since a row is made crisp by those around it; that one is a row ahead of
+    the one that is finished, whose colours hear those beside them. So are the pixels, where they are not there yet."""
     height, width = out.shape
     folded, lines = source.folded, known.lines
     made = source.pixels.size == 0
@@ -194,13 +195,19 @@ def _key_rows(source, known, judged, wish, first, last, mask, out, held):
     red = nb.carray(bytes_at(folded[2]), chroma_row * chroma_rows)
     segments, end = (width + SEGMENT - 1) // SEGMENT, known.surface.shape[0] - 1
     # rows of the surface are widened as they are reached: what a row needs then lies in the nearest cache
-    wide, reached = np.empty((WIDE, 3 * width), np.float32), lines[max(first - REACH, 0)] - 1
+    wide, reached = np.empty((WIDE, 3 * width), np.float32), lines[max(first - 1 - REACH, 0)] - 1
     # every row of the ring is as wide as the picture and what the filter reaches beyond it
     alpha = np.zeros(RING * (width + 2 * REACH), np.float32)
     lit, own = np.ones(RING * width, np.float32), np.zeros(RING * width, np.float32)
     solved, some = np.zeros((RING, segments), np.uint8), np.zeros(RING, np.bool_)
     opaque = np.ones(RING, np.bool_)
-    raw, firm = np.empty(width, np.float32), np.empty(width, np.float32)
+    raw, firm, sums = (
+        np.empty(width, np.float32),
+        np.empty(width, np.float32),
+        np.empty(ROOM, np.float32),
+    )
+    keyed = np.empty((RING, width), np.uint32)
+    begin, stop = max(first - 1, 0), min(last + 1, height)  # rows that are unmixed
     tall = np.empty(width + 2 * REACH, np.float32)
     nearby, room = np.empty((known.near.shape[1], 6), np.float32), np.empty(13 * PLANE, np.float32)
     near, core, core_rows, core_columns = (
@@ -220,10 +227,9 @@ def _key_rows(source, known, judged, wish, first, last, mask, out, held):
     )
     weighing, last_line = wish.hold > 0, weights.shape[0] - 1
     weight_rows = np.empty((2, WEIGHTS * width), np.float32)
-    weighed = weight_lines[first] - 1
-    bottom = min(last + REACH, height)
-    for y in range(max(first - REACH, 0), last + REACH):
-        if y < bottom:
+    weighed = weight_lines[begin] - 1
+    for y in range(max(begin - REACH, 0), last + 1 + REACH):
+        if y < min(stop + REACH, height):
             above, below, slot = lines[y], min(lines[y] + 1, end), y % RING
             at = slot if made else y
             while reached < below:
@@ -232,26 +238,22 @@ def _key_rows(source, known, judged, wish, first, last, mask, out, held):
             over, under = wide[above % WIDE], wide[below % WIDE]
             if made:
                 tint_row(blue, red, chroma_row, y, width, height, source.gains, tints)
-                begin = np.uint64(y * wide_row)
                 pixel_row(
-                    luma, begin, tints, source.gains, pixels.reshape(-1), np.uint64(slot * width),
+                    luma, np.uint64(y * wide_row), tints, source.gains, pixels.reshape(-1), np.uint64(slot * width),
                     width,
                 )  # fmt: skip
             opaque[slot] = raw_row(
                 pixels[at], over, under, shares[y], wish.k, to_ycc, wish.grey, wish.white, raw
             )
-            wanted = first <= y < last
             study_row = core_rows[y]
             known_held = held_at.shape[1] if weighing and any_held[study_row] else 0
             some[slot] = _cover(
-                pixels[at], y, wanted, over, under, raw, near[above], near[below], core[study_row],
+                pixels[at], y, begin <= y < stop, over, under, raw, near[above], near[below], core[study_row],
                 held_at[study_row, :known_held], core_columns, columns, parts, ends, shares[y], wish, to_ycc, alpha,
-                lit, own, solved[slot], nearby, room, out[y],
+                lit, own, solved[slot], nearby, room, keyed[slot],
             )  # fmt: skip
         n = y - REACH
-        if n < first:
-            continue
-        if some[n % RING]:
+        if begin <= n < stop and some[n % RING]:
             over, under = wide[lines[n] % WIDE], wide[min(lines[n] + 1, end) % WIDE]
             above = weight_lines[n]
             below = min(above + 1, last_line)
@@ -259,12 +261,24 @@ def _key_rows(source, known, judged, wish, first, last, mask, out, held):
             while weighing and weighed < below:
                 weighed += 1
                 _widened(weights[weighed], weight_ends, weight_parts, weight_rows[weighed % 2])
-            _finish(
-                pixels[n % RING if made else n], n, height, over, under, shares[n], wish, to_ycc, alpha,
-                lit, own, solved[n % RING], tall, firm, room, out[n], weight_rows[above % 2], weight_rows[below % 2],
-                weight_shares[n],
+            _unmixed(
+                pixels[n % RING if made else n], n, height, over, under, shares[n], wish, alpha,
+                lit, own, solved[n % RING], tall, firm, room, keyed[n % RING], weight_rows[above % 2],
+                weight_rows[below % 2], weight_shares[n],
             )  # fmt: skip
-        if not opaque[n % RING]:
+        n -= 1
+        if n < first:
+            continue
+        here = n % RING
+        out[n] = keyed[here]
+        if some[here]:
+            _coloured(
+                keyed[max(n - 1, 0) % RING], keyed[here], keyed[min(n + 1, height - 1) % RING], solved[here], sums, out[n]
+            )  # fmt: skip
+        if wish.shade > 0:
+            over, under = wide[lines[n] % WIDE], wide[min(lines[n] + 1, end) % WIDE]
+            shadow(pixels[here if made else n], over, under, shares[n], wish.shade, out[n])
+        if not opaque[here]:
             own_coverage(pixels[n], out[n])
         left, right = span(out[n])
         if mask.size and left < right:
@@ -278,7 +292,7 @@ def _cover(
     pixels, y, wanted, above, below, raw, near_above, near_below, core, held, core_columns, columns, parts, ends,
     share, wish, to_ycc, alpha, lit, own, solved, nearby, room, to,
 ):  # fmt: skip
-    """The coverage of row ``y``, into the ring. Segments that need no solve are finished with it, where
+    """The coverage of row ``y``, into the ring. Segments that need no solve are keyed with it, where
     the row is ``wanted``. Answers whether any needs one. ``held`` is empty where nothing of the row is."""
     width = pixels.size
     k, despill, to_grey, to_below = wish.k, wish.despill, wish.to_grey, wish.to_below
@@ -290,7 +304,7 @@ def _cover(
     for group in range(0, solved.size, GROUP):
         # most of a picture is screen: several segments are looked at together before each by itself
         begin, stop = group * SEGMENT, min((group + GROUP) * SEGMENT, width)
-        if wish.shade == 0 and held.size == 0 and _highest(raw, begin, stop) <= _CLEAR_BITS:
+        if held.size == 0 and _highest(raw, begin, stop) <= _CLEAR_BITS:
             continue
         for segment in range(group, min(group + GROUP, solved.size)):
             begin, stop = segment * SEGMENT, min((segment + 1) * SEGMENT, width)
@@ -299,10 +313,6 @@ def _cover(
                     for c in range(core_columns[begin], core_columns[stop - 1] + 1):
                         if held[c]:
                             solved[segment], some = _HELD, True
-                    if solved[segment]:
-                        continue
-                if wish.shade > 0 and wanted:
-                    shadow(pixels, above, below, share, begin, stop, wish.shade, to)
                 continue
             whole = True
             for c in range(core_columns[begin], core_columns[stop - 1] + 1):
@@ -345,27 +355,10 @@ def _cover(
 
 
 @nb.njit(error_model="numpy", forceinline=True)
-def _finish(
-    pixels,
-    y,
-    height,
-    above,
-    below,
-    share,
-    wish,
-    to_ycc,
-    alpha,
-    lit,
-    own,
-    solved,
-    tall,
-    firm,
-    room,
-    to,
-    weights_above,
-    weights_below,
-    weights_share,
-):
+def _unmixed(
+    pixels, y, height, above, below, share, wish, alpha, lit, own, solved, tall, firm, room, to, weights_above,
+    weights_below, weights_share,
+):  # fmt: skip
     """The solved segments of row ``y``, made crisp run by run, weighed and unmixed."""
     width, beside, begin = pixels.size, y % RING * pixels.size, 0
     k = wish.k
@@ -385,17 +378,16 @@ def _finish(
         lights(above, below, share, k, begin, n, room, 0)
         copy(lit, beside + begin, room, 4 * PLANE, n)
         copy(own, beside + begin, room, 5 * PLANE, n)
-        unmix(
-            pixels,
-            room,
-            begin,
-            n,
-            k,
-            to_ycc,
-            wish.shade,
-            wish.despill,
-            wish.to_grey,
-            wish.to_below,
-            to,
-        )
+        unmix(pixels, room, begin, n, k, wish.despill, wish.to_grey, wish.to_below, to)
+        begin = stop
+
+
+@nb.njit(error_model="numpy")
+def _coloured(above, here, below, solved, sums, to):
+    """The solved segments of a row with the colours of :mod:`velvet_seam.core.picture.edge_colour`."""
+    begin = 0
+    while begin < here.size:
+        begin, stop = next_run(solved, begin, here.size)
+        if begin < stop:
+            edge_colour(above, here, below, begin, stop, sums, to)
         begin = stop

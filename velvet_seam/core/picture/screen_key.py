@@ -18,6 +18,8 @@ screen's strongest channel and D(C) = C_k − max(other two):
    (:mod:`~velvet_seam.core.picture.estimates`); the clips stretch the result.
 8. The foreground is unmixed, ``αF = I − (1 − α)gS``.
 9. Despill: D of the foreground is at most what the foreground nearby has of its own.
+10. Where coverage is partial, its colour hears those beside it (:mod:`~velvet_seam.core.picture.edge_colour`); a
+   shadow that is kept becomes black with coverage.
 """
 
 from __future__ import annotations

@@ -369,14 +369,12 @@ def crisped(alpha, stride, y, height, first, length, by, tall, to):
 
 
 @nb.njit(error_model="numpy", fastmath={"contract"})
-def unmix(row, room, first, length, k, to_ycc, shade, despill, to_grey, to_below, to):
+def unmix(row, room, first, length, k, despill, to_grey, to_below, to):
     """The foreground of some pixels of a row, cleaned, premultiplied. ``room`` holds planes of the
     screen's key channel and the other two, coverage, g, and the D that the foreground may have."""
     i, j = (k + 1) % 3, (k + 2) % 3
     bk, bi, bj = np.uint32(8 * k), np.uint32(8 * i), np.uint32(8 * j)
-    wk, wi, wj = to_ycc[0, 0], to_ycc[0, 1], to_ycc[0, 2]
-    zero, one, unit = np.float32(0), np.float32(1), np.float32(1 / 255)
-    dark, byte = np.float32(0.02), np.uint32(255)
+    zero, one, unit, byte = np.float32(0), np.float32(1), np.float32(1 / 255), np.uint32(255)
     for n in range(length):
         m = np.uint64(n)
         x = np.uint64(first) + m
@@ -392,31 +390,29 @@ def unmix(row, room, first, length, k, to_ycc, shade, despill, to_grey, to_below
         ci = min(max(pi - rest * g * si, zero), a)
         cj = min(max(pj - rest * g * sj, zero), a)
         ck, ci, cj, a = _cleaned(ck, ci, cj, a, own, despill, to_grey, to_below)
-        # a darkening of the screen becomes black with coverage
-        py, sy = wk * pk + wi * pi + wj * pj, wk * sk + wi * si + wj * sj
-        a = min(a + rest * shade * min(max(one - py / max(sy, dark), zero), one), one)
         to[x] = _packed(ck, ci, cj, a, bk, bi, bj)
 
 
 @nb.njit(error_model="numpy")
-def shadow(row, above, below, share, first, last, shade, to):
-    """Pixels that are surely all screen: where they are darker, a shadow."""
+def shadow(row, above, below, share, shade, to):
+    """A darkening of the screen becomes black with coverage, in what of each pixel of a row is screen."""
     width = row.size
     wr, wg, wb = np.float32(LUMA_709[0]), np.float32(LUMA_709[1]), np.float32(LUMA_709[2])
     zero, one, unit, byte = np.float32(0), np.float32(1), np.float32(1 / 255), np.uint32(255)
-    for x in range(first, last):
+    full, half = np.float32(255), np.float32(0.5)
+    for n in range(width):
+        x = np.uint64(n)
         v = row[x]
-        luma = wr * np.float32(np.int32(v & byte)) + wg * np.float32(
-            np.int32((v >> np.uint32(8)) & byte)
-        )
+        luma = wr * np.float32(np.int32(v & byte))
+        luma += wg * np.float32(np.int32((v >> np.uint32(8)) & byte))
         luma = (luma + wb * np.float32(np.int32((v >> np.uint32(16)) & byte))) * unit
-        over = wr * above[x] + wg * above[width + x] + wb * above[2 * width + x]
-        under = wr * below[x] + wg * below[width + x] + wb * below[2 * width + x]
+        over = wr * above[n] + wg * above[width + n] + wb * above[2 * width + n]
+        under = wr * below[n] + wg * below[width + n] + wb * below[2 * width + n]
         screen = over + (under - over) * share
         dark = min(max(one - luma / max(screen, np.float32(0.02)), zero), one)
-        to[x] = np.uint32(np.int32(shade * dark * np.float32(255) + np.float32(0.5))) << np.uint32(
-            24
-        )
+        cover = np.float32(np.int32(to[x] >> np.uint32(24)))
+        cover += (full - cover) * shade * dark
+        to[x] = (to[x] & np.uint32(0xFFFFFF)) | np.uint32(np.int32(cover + half)) << np.uint32(24)
 
 
 @nb.njit(error_model="numpy")
