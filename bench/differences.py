@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from bench.subjects import F32, cutout, rng_of
 from velvet_seam.core.mattes.difference import FLUTTER_FRAMES, MEDIAN_FRAMES
 from velvet_seam.core.picture import difference_key as key
+from velvet_seam.core.picture.colour import delta_e
 from velvet_seam.core.picture.flutter import flutter, median_plate
 
 FRAMES, SIZE = 49, (405, 720)
@@ -26,8 +27,11 @@ LOOKED_AT = range(8, 42, 4)
 Picture = NDArray[np.uint8]
 
 
-def take(number: int, subject: Path, photo: Path) -> tuple[list[Picture], list[F32], list[F32]]:
-    """Frames (h, w, 4) uint8, their coverage, and the scene without the subject as it was at each."""
+def take(
+    number: int, subject: Path, photo: Path
+) -> tuple[list[Picture], list[F32], list[F32], list[F32]]:
+    """Frames (h, w, 4) uint8, their coverage, the scene without the subject as it was at each, and the subject's own
+    colours, premultiplied."""
     rng, (width, height) = rng_of(number, 91), SIZE
     wall = cv2.imread(str(photo))[..., ::-1].astype(np.float32) / 255
     k = max(width / wall.shape[1], height / wall.shape[0]) * 1.02
@@ -40,7 +44,7 @@ def take(number: int, subject: Path, photo: Path) -> tuple[list[Picture], list[F
     hung, tone = rng.uniform(0.2, 0.8) * width, rng.uniform(0.2, 0.9, 3)
     swing, period = rng.uniform(6, 14), rng.uniform(15, 25)
     spot = rng.uniform(0.2, 0.8, 2) * (width, height)
-    frames, cover, bare = [], [], []
+    frames, cover, bare, owns = [], [], [], []
     for t in range(FRAMES):
         scene = wall
         if leaves:
@@ -78,14 +82,24 @@ def take(number: int, subject: Path, photo: Path) -> tuple[list[Picture], list[F
         frames.append(np.dstack([rgb, np.full(rgb.shape[:2], 255, np.uint8)]))
         cover.append(a)
         bare.append(np.clip(scene, 0, 1).astype(np.float32))
-    return frames, cover, bare
+        owns.append(own[..., :3])
+    return frames, cover, bare, owns
 
 
 def off(found: F32, cover: F32) -> float:
     return float(1000 * ((found - cover) ** 2).mean())
 
 
-def ours(frames: list[Picture], cover: list[F32], hold: float = 1.0) -> list[float]:
+def colour_off(cut: F32, own: F32, cover: F32) -> float:
+    """ΔE of the subject's colour where it is partly covered, as :func:`bench.quality.errors` has it."""
+    a = cut[..., 3]
+    part = (cover > 0.05) & (cover < 0.95) & (a > 0.04)
+    got = (cut[part][:, :3] / a[part][:, None]).clip(0, 1)
+    return float(delta_e(got, (own[part] / cover[part][:, None]).clip(0, 1)).mean())
+
+
+def ours(frames: list[Picture], cover: list[F32], owns: list[F32]) -> list[tuple[float, float]]:
+    """Of each frame that is looked at the error of coverage and that of colour."""
     last = len(frames) - 1
     numbers = sorted({round(n * last / (MEDIAN_FRAMES - 1)) for n in range(MEDIAN_FRAMES)})
     plate = median_plate([frames[n] for n in numbers])
@@ -94,15 +108,15 @@ def ours(frames: list[Picture], cover: list[F32], hold: float = 1.0) -> list[flo
         for n in sorted({round(n * last / (FLUTTER_FRAMES - 1)) for n in range(FLUTTER_FRAMES)})
     ]
     flutters = flutter(seen, plate)
-    return [
-        off(
-            key.difference_key(
-                frames[n], key.known_before(key.TOLERANCE, frames[n], plate, flutters), hold=hold
-            )[..., 3]
-            / 255,
-            cover[n],
-        )
+    cuts = {
+        n: key.difference_key(
+            frames[n], key.known_before(key.TOLERANCE, frames[n], plate, flutters)
+        ).astype(np.float32)
+        / np.float32(255)
         for n in LOOKED_AT
+    }
+    return [
+        (off(cut[..., 3], cover[n]), colour_off(cut, owns[n], cover[n])) for n, cut in cuts.items()
     ]
 
 
@@ -144,22 +158,25 @@ def main() -> None:
     parser.add_argument("--photos", type=Path, required=True)
     parser.add_argument("--unseen", action="store_true")
     given = parser.parse_args()
-    photos, rows = sorted(given.photos.glob("*.png")), []
+    photos, rows, colours = sorted(given.photos.glob("*.png")), [], []
     for n, subject in enumerate(sorted(given.cutouts.glob("*.png"))):
         if (n % 3 == 2) != given.unseen:
             continue
         for number in (n, n + 41):
-            frames, cover, bare = take(
+            frames, cover, bare, owns = take(
                 number, subject, photos[int(rng_of(number).integers(len(photos)))]
             )
-            row = [float(np.mean(one)) for one in (ours(frames, cover), threshold(frames, cover, bare),
+            found = np.array(ours(frames, cover, owns))
+            colours.append(np.nanmean(found[:, 1]))
+            row = [float(np.mean(one)) for one in (found[:, 0], threshold(frames, cover, bare),
                    subtracted("MOG2", frames, cover), subtracted("KNN", frames, cover))]  # fmt: skip
             rows.append(row)
             kind = ("tape", "leaves", "still")[number % 3]
             print(f"  {subject.stem:20} {kind:7} " + " ".join(f"{v:7.2f}" for v in row) + f"  {row[0] / min(row[1:]):.2f} of the best", flush=True)  # fmt: skip
     every = np.array(rows)
     print("  this, best threshold, MOG2, KNN: MSE x 1000; geometric mean " + " ".join(f"{v:.2f}" for v in np.exp(np.log(every).mean(0)))
-          + f"; better than the best of them on {(every[:, 0] < every[:, 1:].min(1)).sum()} of {len(every)}")  # fmt: skip
+          + f"; better than the best of them on {(every[:, 0] < every[:, 1:].min(1)).sum()} of {len(every)}; "
+          f"colour {np.mean(colours):.1f}")  # fmt: skip
 
 
 if __name__ == "__main__":

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.test_keys import shown
-from velvet_seam.core.picture.edge_colour import ROOM, edge_colour
+from velvet_seam.core.picture.edge_colour import ROOM, edge_colour, edge_coloured
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.picture.unmix import RUN
 
@@ -54,6 +54,20 @@ def test_it_is_the_formula(seed: int, width: int):
     assert (made[first:last][whole] == rows[1, first:last][whole]).all()
     assert (to[:first] == 0).all()
     assert (to[last:] == 0).all()
+
+
+def test_a_whole_picture_is_its_rows():
+    rng = np.random.default_rng(3)
+    y, x = np.mgrid[:150, :300]
+    alpha = np.clip(60 - np.hypot(y - 75, x - 150), 0, 1.5)[..., None] / 1.5
+    alpha[:, -1] = 0.4  # and something at the edge of the picture
+    picture = np.rint(np.dstack([rng.integers(90, 200, (150, 300, 3)) * alpha, 255 * alpha]))
+    picture = picture.astype(np.uint8)
+    made = edge_coloured(picture)
+    assert (made != picture).any()
+    for row in (0, 16, 74, 75, 149):
+        beside = picture[[max(row - 1, 0), row, min(row + 1, 149)]]
+        assert np.abs(made[row] - plainly(beside)).max() <= 1
 
 
 @pytest.mark.parametrize("noise", [0, 2, 4])

@@ -4,7 +4,8 @@ The light of a plate drifts against that of the picture, so it is evened first (
 What is then only darker, by one factor for all channels, may be a shadow. Differences are measured between local means,
 whose noise is lower; the edge is drawn by the pixels themselves. That is one estimate of coverage; others go by the
 subject's colour nearby, and which is to be believed where is weighed by what lies around
-(:mod:`~velvet_seam.core.picture.difference_estimates`). The foreground is unmixed from the plate.
+(:mod:`~velvet_seam.core.picture.difference_estimates`). The foreground is unmixed from the plate, and where coverage is partial its colour hears those
+beside it (:mod:`~velvet_seam.core.picture.edge_colour`).
 """
 
 from __future__ import annotations
@@ -27,6 +28,7 @@ from velvet_seam.core.picture.difference_estimates import (
     weighed,
 )
 from velvet_seam.core.picture.difference_facts import Before, apart, facts, settled, subject_near
+from velvet_seam.core.picture.edge_colour import edge_coloured
 from velvet_seam.core.picture.flutter import Flutter
 from velvet_seam.core.picture.plate_light import light_between
 from velvet_seam.core.picture.screen import CELL
@@ -310,4 +312,4 @@ def difference_key(
             if alpha is None
             else _asked(alpha, said, np.float32(hold), np.float32(kept), np.float32(gone))
         )
-    return np.asarray(_unmixed(picture, known.plate, known.gain, alpha))
+    return edge_coloured(_unmixed(picture, known.plate, known.gain, alpha))
