@@ -253,9 +253,10 @@ def _spread(
     return clips
 
 
-SOFT_FROM, SHADOW_FROM, MIXED_FROM = 3600, 4400, 5300
+SOFT_FROM, SHADOW_FROM, MIXED_FROM, GRAINY_FROM = 3600, 4400, 5300, 9500
 """Number of the first of the clips that are soft things before screens of a strong colour, of those in which the
-subject's shadow falls on the screen, and of those that are of every kind again, one in five with such a shadow."""
+subject's shadow falls on the screen, of those that are of every kind again, one in five with such a shadow, and of those
+that have three times the grain."""
 
 
 def fitted_on(folder: Path, count: int) -> list[Clip]:
@@ -283,7 +284,8 @@ def fitted_on(folder: Path, count: int) -> list[Clip]:
                 0.0 if spill == "none" else float(rng.uniform(0.1, 0.55)), bool(rng.random() < 0.4),
                 str(rng.choice(["libx264"] * 4 + ["mpeg4", "mjpeg"])), int(rng.choice([16, 18, 23, 23, 28])),
                 ((540, 960), (960, 540), (360, 640), (320, 180), (720, 1280), (1080, 1920))[int(rng.choice(6, p=[0.3, 0.2, 0.15, 0.1, 0.15, 0.1]))],
-                float(rng.choice([0.5, 1.0, 2.0, 4.0])), float(rng.choice([0.0, 0.0, 0.4, 1.2])), 500_000 + n,
+                (3.0 if n >= GRAINY_FROM else 1.0) * float(rng.choice([0.5, 1.0, 2.0, 4.0])),
+                float(rng.choice([0.0, 0.0, 0.4, 1.2])), 500_000 + n,
                 (red, green, blue), float(rng.choice([0.0, 0.0, 0.02])),
                 float(rng.uniform(0.15, 0.8)) if shadow else 0.0,
             )

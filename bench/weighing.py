@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 F32 = NDArray[np.float32]
 
 EPOCHS, BATCH, RATE = 24, 8192, 3e-3
-HIDDEN = (24, 12)
 SAMPLES = 1500
 """Pixels of each picture."""
 
@@ -139,7 +138,8 @@ def fit(
     stretch: float,
     epochs: int = EPOCHS,
     seed: int = 0,
-    hidden: tuple[int, ...] = HIDDEN,
+    *,
+    hidden: tuple[int, ...],
 ) -> dict[str, F32]:
     """The network's numbers, as the program holds them, from the samples of pictures; ``by`` says how much each counts,
     ``stretch`` what the weighed coverage is multiplied by. The last estimate has no weight of its own in the program."""

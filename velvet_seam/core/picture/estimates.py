@@ -57,10 +57,12 @@ def _weigh(given, w1, b1, w2, b2, w3, b3):
             np.empty(w3.shape[0] * width, np.float32),
         )
         which, count, total = np.empty(width, np.int64), 0, np.empty(width, np.float32)
-        for x in range(
-            width
-        ):  # where all around is screen, nothing is to be weighed: what stands out is grain
-            if given[MOST_NEAR, y, x] > np.float32(NONE):
+        # where all around is screen, nothing is to be weighed: what stands out is grain; and what by its colour, and
+        # that of all around it, surely is subject needs nobody's opinion
+        for x in range(width):
+            if given[LEAST_BESIDE, y, x] >= one:
+                out[y, x, CRISP] = one
+            elif given[MOST_NEAR, y, x] > np.float32(NONE):
                 which[count] = x
                 count += 1
         for f in range(given.shape[0]):
@@ -69,7 +71,6 @@ def _weigh(given, w1, b1, w2, b2, w3, b3):
         weigh_row(told, w1, b1, w2, b2, w3, b3, first, second, last, count, total)
         for n in range(count):
             x = which[n]
-            # what by its colour, and that of all around it, surely is subject needs nobody's opinion
             open_to = min(
                 max((one - given[LEAST_BESIDE, y, x]) * np.float32(1 / _DOUBT), zero), one
             )
