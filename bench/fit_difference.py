@@ -20,13 +20,13 @@ import cv2
 import numpy as np
 
 from bench.before_plates import KEPT_PHOTOS, Picture, taken
-from bench.weighing import EPOCHS, F32, Samples, fit, sampled
+from bench.weighing import F32, Samples, fit, sampled
 from velvet_seam.core.picture import difference_estimates
 from velvet_seam.core.picture.difference_estimates import STRETCH
 from velvet_seam.core.picture.difference_key import TOLERANCE, told_before
 from velvet_seam.core.picture.plate_light import light_between
 
-PICTURES, HIDDEN = 3000, (32, 16)
+PICTURES, HIDDEN, EPOCHS = 3000, (32, 16), 24
 
 SOFT = 2.0
 """By how much more an error in cloth and clouds counts: else they become solid with everything else."""

@@ -26,7 +26,7 @@ from numpy.typing import NDArray
 
 from bench.quality import CASES, pictures
 from bench.screens import Clip, fitted_on, made
-from bench.weighing import EPOCHS, F32, Samples, fit, sampled
+from bench.weighing import F32, Samples, fit, sampled
 from velvet_seam.core.picture import estimates
 from velvet_seam.core.picture.estimates import STRETCH
 from velvet_seam.core.picture.screen import measure_border
@@ -34,12 +34,12 @@ from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.picture.study import study
 from velvet_seam.core.picture.surroundings import facts
 
-CLIPS, HIDDEN = 10100, (40, 16)
+CLIPS, HIDDEN, EPOCHS = 10100, (40, 16), 16
 
-SOFT = 2.0
+SOFT = 3.0
 """By how much more an error in cloth and clouds counts: else they become solid with everything else."""
 
-DEMO = 20.0
+DEMO = 40.0
 """The same for a frame of the demo's clips: there are few of them."""
 
 DEMO_FRAMES = {
@@ -104,9 +104,7 @@ def main() -> None:
         with np.load(asked.room / f"{number:04}.npz") as held:
             some.append(Samples(**{name: held[name] for name in held.files}))
     by, demo = [SOFT if one.subject in ("cloth", "cloud") else 1.0 for one in clips], of_demo()
-    found = fit(
-        [*some, *demo], [*by, *[DEMO] * len(demo)], STRETCH, asked.epochs, hidden=HIDDEN
-    )
+    found = fit([*some, *demo], [*by, *[DEMO] * len(demo)], STRETCH, asked.epochs, hidden=HIDDEN)
     to = Path(estimates.__file__).with_name("estimates.npz")
     np.savez(to, **{name: np.ascontiguousarray(one, np.float32) for name, one in found.items()})  # type: ignore[arg-type]
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
 
-EPOCHS, BATCH, RATE = 24, 8192, 3e-3
+BATCH, RATE = 8192, 3e-3
 SAMPLES = 1500
 """Pixels of each picture."""
 
@@ -136,7 +136,7 @@ def fit(
     some: list[Samples],
     by: list[float],
     stretch: float,
-    epochs: int = EPOCHS,
+    epochs: int,
     seed: int = 0,
     *,
     hidden: tuple[int, ...],

@@ -147,7 +147,7 @@ def test_spill_gives_way_to_nothing_to_grey_or_to_what_lies_below():
     assert (off[:, [0, 2]] <= 3).all()
     assert (made["grey"][some][:, :3].sum(1) > made["dark"][some][:, :3].sum(1)).all()
     assert (made["below"][some][:, 3] <= made["dark"][some][:, 3]).all()
-    assert (made["below"][some][:, 3] < made["dark"][some][:, 3]).mean() > 0.9
+    assert (made["below"][some][:, 3] < made["dark"][some][:, 3]).mean() > 0.8
 
 
 def test_clips_stretch_coverage():
@@ -156,7 +156,7 @@ def test_clips_stretch_coverage():
     colour = (60, 160, 70)
     screen = read_screen(card, colour)
     soft = screen_key(card, screen, colour)[100, 60, 3]
-    assert 60 < soft < 220
+    assert 60 < soft < 240
     assert screen_key(card, screen, colour, clip=(soft / 255 + 0.05, 1))[100, 60, 3] == 0
     assert screen_key(card, screen, colour, clip=(0, soft / 255 - 0.05))[100, 60, 3] == 255
 
