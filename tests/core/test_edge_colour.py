@@ -83,7 +83,7 @@ def test_a_soft_edge_keeps_the_colour_of_what_it_is_the_edge_of(noise: int):
     part = (keyed[..., 3] > 0.15) & (keyed[..., 3] < 0.95)
     off = np.abs(255 * keyed[part][:, :3] / keyed[part][:, 3:] - colour).mean()
     assert part.sum() > 400
-    assert off < 9  # by unmixing alone twelve to fifteen
+    assert off < 9  # by unmixing alone eleven to fourteen
 
 
 def test_it_does_not_depend_on_how_many_work():
