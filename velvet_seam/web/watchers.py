@@ -14,7 +14,7 @@ class Watchers:
         self._loop: asyncio.AbstractEventLoop | None = None
 
     def join(self, shot: str) -> asyncio.Queue[int]:
-        """Stamps of a shot as it changes; only the newest is kept for who does not read."""
+        """Stamps of a shot as it changes; only the latest is kept for who does not read."""
         self._loop = asyncio.get_running_loop()
         queue: asyncio.Queue[int] = asyncio.Queue(1)
         self._queues[shot].add(queue)
@@ -34,7 +34,9 @@ class Watchers:
             self._loop.call_soon_threadsafe(self._tell, shot, stamp)
 
     def _tell(self, shot: str, stamp: int) -> None:
+        """Two edits at once may be told in either order: the later one is not dropped for the earlier."""
         for queue in self._queues.get(shot, ()):
+            latest = stamp
             while not queue.empty():
-                queue.get_nowait()
-            queue.put_nowait(stamp)
+                latest = max(latest, queue.get_nowait())
+            queue.put_nowait(latest)
