@@ -53,3 +53,9 @@ def test_the_mark_is_of_all_that_is_held(tmp_path: Path):
     (tmp_path / "js" / "b.js").write_text("3")
     assert len({before.mark, more.mark, Shipped(tmp_path, "/s").mark}) == 3
     assert more.under("js") == [f"/s/{more.mark}/js/a.js", f"/s/{more.mark}/js/b.js"]
+
+
+def test_what_browsers_ask_for_of_their_own_accord_is_the_icon(client):
+    told = client.get("/favicon.ico")
+    assert told.status_code == 200
+    assert told.headers["content-type"].startswith("image/svg+xml")
