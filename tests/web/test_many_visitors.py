@@ -6,7 +6,6 @@ import asyncio
 import json
 import threading
 import time
-from collections.abc import Coroutine
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
@@ -15,17 +14,12 @@ import httpx
 import pytest
 from fastapi.testclient import TestClient
 
+from tests.in_loop import run
 from tests.web.test_requests import edit, png, send
 from velvet_seam.store.tables import database
 from velvet_seam.web import live, passphrase
 from velvet_seam.web.app import create_app
 from velvet_seam.web.limits import MOST_BYTES
-
-
-def run(work: Coroutine[Any, Any, None]) -> None:
-    """In a thread: this one may have the browser tests' own event loop already."""
-    with ThreadPoolExecutor(1) as thread:
-        thread.submit(asyncio.run, work).result()
 
 
 @pytest.fixture

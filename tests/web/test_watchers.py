@@ -6,6 +6,7 @@ import asyncio
 
 import pytest
 
+from tests.in_loop import run
 from velvet_seam.web.watchers import Watchers
 
 
@@ -22,7 +23,7 @@ def test_of_edits_at_once_the_latest_is_told(told: tuple[int, ...]):
         assert queue.qsize() == 1
         return queue.get_nowait()
 
-    assert asyncio.run(latest()) == 3
+    assert run(latest()) == 3
 
 
 def test_a_shot_that_nobody_has_open_any_more_is_forgotten():
@@ -32,4 +33,4 @@ def test_a_shot_that_nobody_has_open_any_more_is_forgotten():
         watchers.changed("s", 5)
         return watchers.open()
 
-    assert asyncio.run(left()) == []
+    assert run(left()) == []

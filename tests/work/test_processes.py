@@ -8,8 +8,7 @@ import os
 import shutil
 import signal
 import time
-from collections.abc import Coroutine, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -17,6 +16,7 @@ from typing import Any
 import pytest
 import simplejpeg
 
+from tests.in_loop import run
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
@@ -35,12 +35,6 @@ from velvet_seam.work.painter import Painter
 from velvet_seam.work.process import Process
 from velvet_seam.work.queue import NO_ROOM, Queue
 from velvet_seam.work.studio import LIVE, WHENEVER, Studio
-
-
-def run(work: Coroutine[Any, Any, None]) -> None:
-    """Run in a thread: this one may have the browser tests' own event loop already."""
-    with ThreadPoolExecutor(1) as thread:
-        thread.submit(asyncio.run, work).result()
 
 
 def red_shot(length: int = 25) -> Shot:
