@@ -11,12 +11,16 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from velvet_seam.web.context import shipped
+
 OFF = [
     # what Playwright turns off, for of two such lists the last one holds
     "AvoidUnnecessaryBeforeUnloadCheckSync", "DestroyProfileOnBrowserClose", "HttpsUpgrades",
     "HttpsFirstBalancedModeAutoEnable", "LensOverlay", "MediaRouter", "PaintHolding", "ThirdPartyStoragePartitioning",
     "AvoidCorsURLLoaderRestartOnRedirect", "OptimizationHints", "NetworkTimeServiceQuerying", "AimEnabled",
     "PreconnectToSearch",
+    # one more process that waits for a page of another origin, each time one is opened
+    "SpareRendererForSitePerProcess",
     # a page of its own below every address bar, also where none is seen: three quarters of what opening a page costs
     "WebUIOmniboxPopup", "WebUIOmniboxAimPopup", "WebUIOmniboxFullPopup",
 ]  # fmt: skip
@@ -31,6 +35,10 @@ CHROMIUM = [
     "--autoplay-policy=no-user-gesture-required", "--disable-dev-shm-usage",
     f"--disable-features={','.join(OFF)}",
 ]  # fmt: skip
+
+
+ASIDE = shipped.address("icon.svg")
+"""What of the application can be opened as a page that asks for nothing more."""
 
 
 def free_port() -> int:

@@ -11,9 +11,10 @@ from pathlib import Path
 import pytest
 from fastapi.testclient import TestClient
 from hypothesis import settings
-from playwright.sync_api import Browser, BrowserContext, expect
+from playwright.sync_api import Browser, BrowserContext, Page, expect
+from playwright.sync_api import Error as PlaywrightError
 
-from tests.application import CHROMIUM, application
+from tests.application import ASIDE, CHROMIUM, application
 from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
 from velvet_seam.store.tables import database
@@ -54,13 +55,27 @@ def visitor(browser: Browser, browser_context_args: dict) -> Iterator[BrowserCon
 
 
 @pytest.fixture
-def context(visitor: BrowserContext, request: pytest.FixtureRequest) -> Iterator[BrowserContext]:
-    """The visitor's browser; what a test leaves open or written down in it goes with the test."""
-    yield visitor
-    if visitor.pages and "served" in request.fixturenames:
-        forget = {"origin": request.getfixturevalue("served"), "storageTypes": "local_storage"}
-        visitor.new_cdp_session(visitor.pages[0]).send("Storage.clearDataForOrigin", forget)
-    for page in visitor.pages:
+def page(visitor: BrowserContext, request: pytest.FixtureRequest) -> Iterator[Page]:
+    """The visitor's page, one for all tests: a new one costs twice what opening a shot in it does. It is led away at
+    the end, to where it stays in the same process; what a test leaves open or written down goes with the test."""
+    served = "served" in request.fixturenames
+    page = visitor.pages[0] if visitor.pages else visitor.new_page()
+    wide = page.viewport_size
+    yield page
+    try:
+        for other in visitor.pages[1:]:
+            other.close()
+        page.unroute_all(behavior="ignoreErrors")
+        page.goto(request.getfixturevalue("served") + ASIDE if served else "about:blank")
+        page.mouse.move(0, 0)
+        if wide and page.viewport_size != wide:
+            page.set_viewport_size(wide)
+        if served:
+            forget = {"origin": request.getfixturevalue("served"), "storageTypes": "local_storage"}
+            wire = visitor.new_cdp_session(page)
+            wire.send("Storage.clearDataForOrigin", forget)
+            wire.detach()
+    except PlaywrightError:  # what a test broke is not handed on to the next
         page.close()
 
 

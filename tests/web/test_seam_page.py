@@ -11,6 +11,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
 
+from tests.application import ASIDE
 from tests.web.test_bench_page import bench
 from tests.web.test_whole_job import (
     choose_from_shelf,
@@ -38,9 +39,8 @@ def blank(clean: Page, served: str):
     until(clean, "velvetSeam.bench.shot.layers.length === 0")
     yield clean
     shot = clean.url
-    clean.goto(
-        "about:blank"
-    )  # what the page asks for now and then is not asked of a shot that is gone
+    # what the page asks for now and then is not asked of a shot that is gone
+    clean.goto(served + ASIDE)
     gone = clean.request.delete(shot.partition("?")[0].partition("#")[0], timeout=60_000)
     assert gone.status in (200, 204, 404)
 

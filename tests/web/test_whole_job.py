@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from playwright.sync_api import ConsoleMessage, Page, expect
+from playwright.sync_api import ConsoleMessage, Error, Page, expect
 
 from velvet_seam.core.media.clip import ClipReader
 from velvet_seam.core.media.probe import probe
@@ -26,7 +26,9 @@ FILES = ("paper-sea.mp4", "moth-on-card.mp4", "embers.mp4", "tin-waltz.wav")
 def clean(page: Page):
     """A page on which nothing may go wrong unseen."""
     faults: list[str] = []
-    page.on("pageerror", lambda error: faults.append(f"{error} {error.stack}"))
+
+    def failed(error: Error) -> None:
+        faults.append(f"{error} {error.stack}")
 
     def said(line: ConsoleMessage) -> None:
         address = line.location["url"]
@@ -38,8 +40,11 @@ def clean(page: Page):
         if line.type == "error" and not refused and not gone:
             faults.append(f"{line.text} {address}")
 
+    page.on("pageerror", failed)
     page.on("console", said)
     yield page
+    page.remove_listener("pageerror", failed)
+    page.remove_listener("console", said)
     assert faults == []
 
 
