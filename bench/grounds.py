@@ -99,6 +99,9 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--cutouts", type=Path, required=True)
     parser.add_argument("--unseen", action="store_true")
+    parser.add_argument(
+        "--round", type=int, default=0, help="the same subjects, lit and laid otherwise"
+    )
     parser.add_argument("--quick", action="store_true", help="without closed form")
     given = parser.parse_args()
     warnings.simplefilter("ignore")
@@ -107,7 +110,7 @@ def main() -> None:
         if (n % 3 == 2) != given.unseen:
             continue
         for m, kind in enumerate(GROUNDS):
-            picture, cover, left, ground = case(3 * n + m, subject, kind)
+            picture, cover, left, ground = case(3 * n + m + 1000 * given.round, subject, kind)
             begin = time.perf_counter()
             cut = ground_key(picture, keep_shadows=1.0)
             took = time.perf_counter() - begin
