@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
-from velvet_seam.core.picture.network import numbers_of, weigh_row
+from velvet_seam.core.picture.network import numbers_of, weigh_row, whole_lanes
 
 F32 = NDArray[np.float32]
 
@@ -32,22 +32,23 @@ STRETCH = 1.03
 def _weigh(given, w1, b1, w2, b2, w3, b3):
     """(facts, h, w) to (h, w, :data:`WEIGHTS`)."""
     height, width = given.shape[1], given.shape[2]
+    wide = whole_lanes(width)
     out = np.empty((height, width, WEIGHTS), np.float32)
     for y in nb.prange(height):
-        told = np.empty(given.shape[0] * width, np.float32)
+        told = np.zeros(given.shape[0] * wide, np.float32)
         first, second, last = (
-            np.empty(w1.shape[0] * width, np.float32),
-            np.empty(w2.shape[0] * width, np.float32),
-            np.empty(w3.shape[0] * width, np.float32),
+            np.empty(w1.shape[0] * wide, np.float32),
+            np.empty(w2.shape[0] * wide, np.float32),
+            np.empty(w3.shape[0] * wide, np.float32),
         )
-        total = np.empty(width, np.float32)
+        total = np.empty(wide, np.float32)
         for f in range(given.shape[0]):
             for x in range(width):
-                told[f * width + x] = given[f, y, x]
-        weigh_row(told, w1, b1, w2, b2, w3, b3, first, second, last, width, total)
+                told[f * wide + x] = given[f, y, x]
+        weigh_row(told, w1, b1, w2, b2, w3, b3, first, second, last, wide, total)
         for x in range(width):
             for e in range(WEIGHTS):
-                out[y, x, e] = last[e * width + x] / total[x]
+                out[y, x, e] = last[e * wide + x] / total[x]
     return out
 
 

@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
-from velvet_seam.core.picture.network import numbers_of, weigh_row
+from velvet_seam.core.picture.network import numbers_of, weigh_row, whole_lanes
 from velvet_seam.core.picture.surroundings import LEAST_BESIDE, MOST_NEAR, NONE
 
 F32 = NDArray[np.float32]
@@ -47,16 +47,17 @@ _LEAST_HELD = 0.04
 def _weigh(given, w1, b1, w2, b2, w3, b3):
     """(facts, h, w) to (h, w, :data:`WEIGHTS`), and which pixels may be subject though nothing of them is seen."""
     height, width = given.shape[1], given.shape[2]
+    wide = whole_lanes(width)
     out, held = np.zeros((height, width, WEIGHTS), np.float32), np.zeros((height, width), np.uint8)
     zero, one = np.float32(0), np.float32(1)
     for y in nb.prange(height):
-        told = np.empty(given.shape[0] * width, np.float32)
+        told = np.zeros(given.shape[0] * wide, np.float32)
         first, second, last = (
-            np.empty(w1.shape[0] * width, np.float32),
-            np.empty(w2.shape[0] * width, np.float32),
-            np.empty(w3.shape[0] * width, np.float32),
+            np.empty(w1.shape[0] * wide, np.float32),
+            np.empty(w2.shape[0] * wide, np.float32),
+            np.empty(w3.shape[0] * wide, np.float32),
         )
-        which, count, total = np.empty(width, np.int64), 0, np.empty(width, np.float32)
+        which, count, total = np.empty(width, np.int64), 0, np.empty(wide, np.float32)
         # where all around is screen, nothing is to be weighed: what stands out is grain; and what by its colour, and
         # that of all around it, surely is subject needs nobody's opinion
         for x in range(width):
@@ -67,17 +68,17 @@ def _weigh(given, w1, b1, w2, b2, w3, b3):
                 count += 1
         for f in range(given.shape[0]):
             for n in range(count):
-                told[f * width + n] = given[f, y, which[n]]
-        weigh_row(told, w1, b1, w2, b2, w3, b3, first, second, last, count, total)
+                told[f * wide + n] = given[f, y, which[n]]
+        weigh_row(told, w1, b1, w2, b2, w3, b3, first, second, last, whole_lanes(count), total)
         for n in range(count):
             x = which[n]
             open_to = min(
                 max((one - given[LEAST_BESIDE, y, x]) * np.float32(1 / _DOUBT), zero), one
             )
             for e in range(WEIGHTS):
-                out[y, x, e] = open_to * last[e * width + n] / total[n]
+                out[y, x, e] = open_to * last[e * wide + n] / total[n]
             out[y, x, CRISP] += one - open_to
-            held[y, x] = last[ALL * width + n] > np.float32(_LEAST_HELD) * total[n]
+            held[y, x] = last[ALL * wide + n] > np.float32(_LEAST_HELD) * total[n]
     return out, held
 
 

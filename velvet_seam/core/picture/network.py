@@ -13,6 +13,17 @@ _LEAK = 0.1
 """What is left of what is negative after every layer but the last."""
 
 
+LANES = 64
+"""Loops run over so many pixels at a time, a last few that nobody asks for included: one by one those take longer than
+all the others."""
+
+
+@nb.njit(error_model="numpy")
+def whole_lanes(count):
+    """A number of pixels, up to the next multiple of :data:`LANES`."""
+    return (count + LANES - 1) // LANES * LANES
+
+
 @cache
 def numbers_of(name: str) -> tuple[NDArray[np.float32], ...]:
     """Weights (to, from) and shifts of the three layers, as they lie beside this file; the last layer has the estimate 0
@@ -49,8 +60,8 @@ def _layer(inputs, weights, shifts, leak, count, to):
 
 @nb.njit(error_model="numpy")
 def weigh_row(told, w1, b1, w2, b2, w3, b3, first, second, last, count, total):
-    """Weights of the estimates for the first ``count`` pixels of a row, not yet divided by their ``total``: a power of
-    8, which grows nearly as the exponential of the network's last layer does, in three products.
+    """Weights of the estimates for the first ``count`` pixels of a row, best a number of :func:`whole_lanes`, not yet
+    divided by their ``total``: a power of 8, which grows nearly as the exponential of the network's last layer does, in three products.
 
     ``told``: planes (facts, w), flat, a number of facts that can be divided by 4; ``first``, ``second``, ``last``: room
     for planes of what each layer gives, the last of which becomes the weights.
