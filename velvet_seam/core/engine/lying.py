@@ -78,6 +78,7 @@ class Lying:
     def __init__(self, shot: Shot, footage: Callable[[str], Sized]) -> None:
         self._shot, self._footage = shot, footage
         self._spots: dict[tuple[int, float], tuple[Layer, Spot]] = {}
+        self._any_camera = any(one.source.moves for one in shot.layers)
 
     def size(self, layer: Layer) -> Size:
         """Width and height of a layer's source, source pixels."""
@@ -176,7 +177,7 @@ class Lying:
 
     def cameras(self, layer: Layer, frame: float) -> tuple[Layer, ...]:
         """The cameras that move a layer at a frame, the nearest first: those above it in the stack."""
-        if not any(one.source.moves for one in self._shot.layers):
+        if not self._any_camera:
             return ()
         ids = [one.id for one in self._shot.layers]
         above = self._shot.layers[ids.index(layer.id) + 1 :] if layer.id in ids else ()

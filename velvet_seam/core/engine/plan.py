@@ -160,7 +160,7 @@ class Planner(Stacking):
             [frame + lit * ((k + 0.5) / count - 0.5) for k in range(count)] if lit else [frame]
         )
         matrices = [self.to_sheet(layer, one, moved) for one in moments]
-        if all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
+        if lit and all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
             matrices = matrices[:1]  # what stands still is not blurred
         if self._video and len(matrices) == 1 and picture is cut.step:
             picture = loose(cut)
