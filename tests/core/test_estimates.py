@@ -11,12 +11,11 @@ import numpy as np
 import pytest
 
 from bench.screens import Clip, made
-from velvet_seam.core.picture import estimates
-from velvet_seam.core.picture.estimates import ALL, CRISP, WEIGHTS, Estimates, weighed
+from velvet_seam.core.picture.estimates import ALL, CRISP, WEIGHTS, Estimates
 from velvet_seam.core.picture.screen import measure_border
 from velvet_seam.core.picture.screen_key import Screen, read_screen, screen_key
 from velvet_seam.core.picture.study import study
-from velvet_seam.core.picture.surroundings import FACTS, LEAST_BESIDE, MOST_NEAR, facts
+from velvet_seam.core.picture.surroundings import FACTS, facts
 
 NOWHERE = Path("no-cutouts")
 # none of these is among the clips that the network was fitted on
@@ -57,20 +56,6 @@ def test_what_a_subject_encloses_is_whole():
     for number in (1, 4):
         inner = cv2.erode((film(number)[1] > 0.995).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
         assert (keyed(number)[inner] < 0.98).mean() < 0.04
-
-
-def test_the_weights_are_those_of_the_network_in_plain_numpy():
-    given = np.random.default_rng(3).normal(0.4, 0.4, (FACTS, 7, 19)).astype(np.float32)
-    given[MOST_NEAR] = given[LEAST_BESIDE] = 0.5  # nowhere is it sure beforehand
-    with np.load(Path(estimates.__file__).with_name("estimates.npz")) as held:
-        numbers = {name: held[name].astype(float) for name in held.files}
-    x = given.reshape(FACTS, -1).astype(float)
-    for layer in "12":
-        x = numbers[f"w{layer}"] @ x + numbers[f"b{layer}"][:, None]
-        x = np.where(x > 0, x, 0.1 * x)
-    x = np.maximum(1 + (numbers["w3"] @ x + numbers["b3"][:, None]) / 8, 0.05) ** 8
-    wanted = (x / x.sum(0))[:WEIGHTS].T.reshape(7, 19, WEIGHTS)
-    assert np.abs(weighed(given).weights - wanted).max() < 1e-4
 
 
 def test_facts_are_finite_and_bounded_for_any_picture():

@@ -61,7 +61,8 @@ def _layer(inputs, weights, shifts, leak, count, to):
 @nb.njit(error_model="numpy")
 def weigh_row(told, w1, b1, w2, b2, w3, b3, first, second, last, count, total):
     """Weights of the estimates for the first ``count`` pixels of a row, best a number of :func:`whole_lanes`, not yet
-    divided by their ``total``: a power of 8, which grows nearly as the exponential of the network's last layer does, in three products.
+    divided by their ``total``: a power of 8, which grows nearly as the exponential of the network's last layer does, in
+    three products.
 
     ``told``: planes (facts, w), flat, a number of facts that can be divided by 4; ``first``, ``second``, ``last``: room
     for planes of what each layer gives, the last of which becomes the weights.
