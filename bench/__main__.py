@@ -35,7 +35,7 @@ from bench.moving import moving
 from bench.quality import quality
 from bench.reference import reference_picture
 from bench.waiting import ask, first_picture, long_clip, pages_during_renders
-from tests.application import CHROMIUM, application
+from tests.application import BROWSER, CHROMIUM, application
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.picture.blends import NAMES
 from velvet_seam.core.picture.screen import measure_border
@@ -142,7 +142,7 @@ def playing(folder: Path) -> None:
     """Frames drawn, and how far each lies behind the frame that is heard, from the page's own log."""
     print("\nPlay in Chromium on the same cores, 5 seconds from the start, 25 frames a second")
     with application(folder) as address, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        browser = playwright.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         for what, ready in (("right after opening", False), ("after the frames are ready", True)):
             page.goto(address)

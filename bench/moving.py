@@ -14,7 +14,7 @@ import numpy as np
 from playwright.sync_api import sync_playwright
 
 from bench.full_size import cost
-from tests.application import CHROMIUM, application
+from tests.application import BROWSER, CHROMIUM, application
 from tests.clips import coded_clip, read_code
 from tests.core.test_clip_time import CASES, LAST, shot_of
 from velvet_seam.core.engine.delivery import Delivery
@@ -249,7 +249,7 @@ def drags(say: Say, root: Path, library: Library, shot: Shot) -> None:
     identity = library.shots.add(crowded(shot).model_copy(update={"name": "Crowded"}))
     library.folder.database.close()
     with application(root) as address, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        browser = playwright.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"{address}/shots/{identity}")
         page.wait_for_timeout(4000)

@@ -17,6 +17,7 @@ from statistics import median
 from playwright.sync_api import Page, sync_playwright
 
 from bench.waiting import ask
+from tests.application import BROWSER
 
 REST = 60
 PRESS = 40
@@ -87,7 +88,7 @@ def main() -> None:
         address = f"http://127.0.0.1:{port}"
         try:
             with sync_playwright() as play:
-                browser = play.chromium.launch(executable_path="/usr/bin/chromium")
+                browser = play.chromium.launch(executable_path=BROWSER)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 for _ in range(120):
                     try:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from tests.application import CHROMIUM, application
+from tests.application import BROWSER, CHROMIUM, application
 from tests.people import portrait_clip
 from velvet_seam.demo.scenario import fill
 
@@ -271,7 +271,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as root:
         fill(Path(root), print).folder.database.close()
         with application(Path(root)) as address, sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            browser = playwright.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
             take(browser.new_page(viewport={"width": 1280, "height": 800}), address)
             browser.close()
 

@@ -14,7 +14,7 @@ from hypothesis import settings
 from playwright.sync_api import Browser, BrowserContext, Page, expect
 from playwright.sync_api import Error as PlaywrightError
 
-from tests.application import ASIDE, CHROMIUM, application
+from tests.application import ASIDE, BROWSER, CHROMIUM, application
 from tests.clips import coded_clip
 from velvet_seam.demo.scenario import fill
 from velvet_seam.store.tables import database
@@ -34,7 +34,7 @@ expect.set_options(timeout=60_000)
 def browser_type_launch_args(browser_type_launch_args: dict) -> dict:
     return {
         **browser_type_launch_args,
-        "executable_path": "/usr/bin/chromium",
+        "executable_path": BROWSER,
         "headless": True,
         "args": CHROMIUM,
     }

@@ -66,20 +66,16 @@ def test_what_is_kept_is_taken_wherever_it_lies_and_only_while_it_is_the_same(tm
     assert run(tmp_path) == "52 False"  # what was kept before is still there
 
 
-@pytest.mark.parametrize("harm", ["cut short", "a bit", "empty", "others may write"])
-def test_damaged_and_foreign_entries_are_passed_over(tmp_path: Path, harm: str):
+def test_damaged_and_foreign_entries_are_passed_over(tmp_path: Path):
     run(tmp_path)
     (entry,) = (tmp_path / "cache").rglob("outer-*")
-    data = bytearray(entry.read_bytes())
-    if harm == "cut short":
-        entry.write_bytes(data[:-9])
-    elif harm == "a bit":
-        data[len(data) // 2] ^= 4
-        entry.write_bytes(data)
-    elif harm == "empty":
-        entry.write_bytes(b"")
-    else:
-        entry.chmod(0o666)
+    whole = entry.read_bytes()
+    flipped = bytearray(whole)
+    flipped[len(flipped) // 2] ^= 4
+    for harmed in (whole[:-9], bytes(flipped), b""):  # every run makes it again, whole
+        entry.write_bytes(harmed)
+        assert run(tmp_path) == "52 True"
+    entry.chmod(0o666)  # others may write it
     assert run(tmp_path) == "52 True"
     assert run(tmp_path) == "52 False"
 

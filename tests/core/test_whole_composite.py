@@ -32,7 +32,7 @@ def differences(library: Library, frame: int, **values) -> np.ndarray:
     return np.abs(got - reference_picture(shot, frame, materials))
 
 
-@pytest.mark.parametrize("frame", [0, 71, 149])
+@pytest.mark.parametrize("frame", [0, 149])
 def test_the_composite_is_within_one_level_in_the_mean_and_three_at_most(library, frame):
     error = differences(library, frame)
     assert error.mean() < 1
@@ -42,14 +42,22 @@ def test_the_composite_is_within_one_level_in_the_mean_and_three_at_most(library
 @pytest.mark.parametrize(
     "values",
     [
-        {"seam.matte.k-moth.tolerance": 20, "seam.matte.k-moth.softness": 35},
-        {"seam.matte.k-moth.despill": 0, "seam.opacity": 55},
-        {"seam.masks.m-stick.use": "garbage", "seam.masks.m-stick.feather_out": 200},
-        {"place.scale": 41.5, "place.x": 333.3, "place.y": 1200.7},
-        {"seam.blend": "soft-light"},
-        {"place.rotation": -23.5, "place.scale": 61.3},
+        {
+            "seam.matte.k-moth.tolerance": 20,
+            "seam.matte.k-moth.softness": 35,
+            "place.scale": 41.5,
+            "place.x": 333.3,
+            "place.y": 1200.7,
+        },
+        {"seam.matte.k-moth.despill": 0, "seam.opacity": 55, "seam.blend": "soft-light"},
+        {
+            "seam.masks.m-stick.use": "garbage",
+            "seam.masks.m-stick.feather_out": 200,
+            "place.rotation": -23.5,
+            "place.scale": 61.3,
+        },
         {"place.rotation": 140, "seam.opacity": 70, "seam.blend": "screen"},
-    ],
+    ],  # fmt: skip
 )
 def test_so_is_every_setting_that_was_tried(library, values):
     error = differences(library, 60, values=values)

@@ -50,7 +50,7 @@ def test_no_request_breaks_it_and_every_answer_is_as_described(api):
         operation = found.ok()
         identity = add_shot()
 
-        @settings(max_examples=10, deadline=None, suppress_health_check=list(HealthCheck),
+        @settings(max_examples=6, deadline=None, suppress_health_check=list(HealthCheck),
                   derandomize=True, database=None)  # fmt: skip
         @given(case=operation.as_strategy(), real=st.booleans())
         def try_it(case, real):

@@ -54,7 +54,7 @@ def program(studio: Path) -> Iterator[type]:
 
 def test_a_render_goes_on_after_the_program_was_killed(page: Page, program, studio: Path):
     page.goto(program.address)
-    page.click(".poster[aria-label*='Moth over']")
+    page.click(".poster[aria-label*='Paper star']")
     page.wait_for_url(re.compile("/shots/"))
     bench = page.url
     for _ in range(2):  # the second for comparison, left alone
@@ -64,7 +64,7 @@ def test_a_render_goes_on_after_the_program_was_killed(page: Page, program, stud
                 break
             page.wait_for_timeout(50)
         page.click("#render")
-        page.select_option("#deliver-scale", "50")
+        page.select_option("#deliver-scale", "25")
         expect(page.locator("#deliver-scale")).to_be_visible()
         page.wait_for_timeout(300)
         page.click("[data-do-render]")
