@@ -18,6 +18,9 @@ FIELDS = 8
 LEAST = 12
 """So many points must be followed for a motion to be told."""
 
+LEVELS_NEAR, LEVELS_FAR = 1, 3
+"""How often a picture is halved to find a point some pixels away, and many."""
+
 NEAR = 0.6
 """Pixels that a point may be off what its field is said to do."""
 
@@ -82,9 +85,14 @@ class Steadiness:
             self._corner = float(np.hypot(*grey.shape)) / 2
             return
         # the light may change, and a pan may change what is even: one of both sees through it
+        tries = [(0, LEVELS_FAR), (1, LEVELS_FAR)]
+        if np.isfinite(
+            self._path[-1][0]
+        ):  # then mostly near where it is looked for, which costs half
+            tries.insert(0, (0, LEVELS_NEAR))
         moved = None
-        for n in () if anew else (0, 1):
-            moved = self._moved(n, pair[n]) if moved is None else moved
+        for n, levels in () if anew else tries:
+            moved = self._moved(n, pair[n], levels) if moved is None else moved
         if moved is None:
             self._origin = self._origin + self._guess
             self._form_origin = self._form_origin + self._form
@@ -118,12 +126,12 @@ class Steadiness:
         x, y = self._points[:, 0, 0], self._points[:, 0, 1]
         self._fields = (y * FIELDS // h).astype(int) * FIELDS + (x * FIELDS // w).astype(int)
 
-    def _moved(self, which: int, grey: Grey) -> NDArray[np.float64] | None:
+    def _moved(self, which: int, grey: Grey, levels: int) -> NDArray[np.float64] | None:
         if self._kept is None or len(self._points) < LEAST:
             return None
         first = self._points + self._guess.astype(np.float32)
         there, ok, _ = cv2.calcOpticalFlowPyrLK(
-            self._kept[which], grey, self._points, first, winSize=(21, 21), maxLevel=3,
+            self._kept[which], grey, self._points, first, winSize=(21, 21), maxLevel=levels,
             flags=cv2.OPTFLOW_USE_INITIAL_FLOW,
         )  # fmt: skip
         seen = ok.ravel() == 1
