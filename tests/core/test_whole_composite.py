@@ -57,7 +57,7 @@ def test_the_composite_is_within_one_level_in_the_mean_and_three_at_most(library
             "place.scale": 61.3,
         },
         {"place.rotation": 140, "seam.opacity": 70, "seam.blend": "screen"},
-    ],  # fmt: skip
+    ],
 )
 def test_so_is_every_setting_that_was_tried(library, values):
     error = differences(library, 60, values=values)
