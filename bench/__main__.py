@@ -26,6 +26,7 @@ from bench.full_size import (
     cost,
     decode_and_encode,
     filter_graph,
+    in_turn,
     peak_memory,
     stacks,
     whole_render,
@@ -44,6 +45,7 @@ from velvet_seam.core.register.in_place import line_up
 from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.shot.written import written
+from velvet_seam.demo.draw import FOLDER
 from velvet_seam.demo.scenario import fill
 from velvet_seam.store.library import Library
 from velvet_seam.work.asks import Paint, Wall
@@ -211,6 +213,13 @@ def rendering(library: Library, shot: Shot) -> None:
     else:
         middle, words = ratio("graph")
         line("CPU against an FFmpeg filter graph", middle, f"{words} (aim 0.33)")
+
+
+def clones() -> None:
+    print("\nOne take read at five places in turn, 30 frames each, CPU")
+    own, least, leaping = in_turn(FOLDER / "rail-parade.mp4")
+    line("against a decoder for each place, the least", f"{own / least:.2f}", f"times; {own:.2f} s")
+    line("against one decoder that leaps between them", f"{own / leaping:.3f}", "times")
 
 
 def layers(library: Library, shot: Shot) -> None:
@@ -383,6 +392,7 @@ SECTIONS: dict[str, Callable[[Path, Library, Shot], None]] = {
     "scrubs": lambda _root, library, shot: scrubs(Painter(library), shot),
     "agreement": lambda _root, library, shot: agreement(library, shot),
     "rendering": lambda _root, library, shot: rendering(library, shot),
+    "clones": lambda _root, _library, _shot: clones(),
     "layers": lambda _root, library, shot: layers(library, shot),
     "waits": lambda root, _library, _shot: waits(root),
     "memory": lambda root, _library, _shot: memory(root),

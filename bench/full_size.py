@@ -8,12 +8,15 @@ import shutil
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import av
 
 from velvet_seam.core.engine.render import render
+from velvet_seam.core.media.clip import ClipReader
+from velvet_seam.core.media.heads import Heads
+from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.writer import ClipWriter, join, post
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.mix import mix
@@ -108,6 +111,30 @@ def stacks(shot: Shot, counts: tuple[int, ...]) -> dict[int, Shot]:
             layers.append(source.model_copy(update={"id": f"l-{n}", "seam": seam, "span": span}))
         made[count] = shot.model_copy(update={"layers": tuple(layers)})
     return made
+
+
+def in_turn(path: Path, places: int = 5, frames: int = 30) -> tuple[float, float, float]:
+    """CPU seconds of reading a clip at several places in turn, as clones out of one take do: as it is read; by a
+    decoder for each place, which is the least; by one decoder."""
+    clip = probe(path)
+    apart = (clip.frames - frames) // places
+
+    def read(readers: Sequence[Heads | ClipReader]) -> float:
+        def work() -> None:
+            for n in range(frames):
+                for place in range(places):
+                    readers[place % len(readers)].read_planes(place * apart + n)
+
+        taken = cost(work)[1]
+        for reader in readers:
+            reader.close()
+        return taken
+
+    return (
+        read([Heads(path, clip)]),
+        read([ClipReader(path, clip) for _ in range(places)]),
+        read([ClipReader(path, clip)]),
+    )
 
 
 def peak_memory(root: Path, length: int) -> float:

@@ -32,6 +32,12 @@ from velvet_seam.core.problem import Problem
 NEAR = 12
 """Reading on is cheaper than seeking when the wanted frame lies at most this far ahead."""
 
+KEPT, KEPT_BYTES = 16, 64 << 20
+"""Where reading goes back, so many of the frames decoded last are kept, and no more than so many bytes of them."""
+
+BACK = 64
+"""It goes back while one of so many questions was for an earlier frame than the question before it."""
+
 _QUALITY = Interpolation.BICUBIC | Interpolation.FULL_CHR_H_INT | Interpolation.ACCURATE_RND
 _TRANSFERS: dict[int, Transfer] = {16: "PQ", 18: "HLG"}
 _BT2020 = 9
@@ -189,6 +195,13 @@ class ClipReader:
         self._frames: Iterator[av.VideoFrame] = iter(())
         self._next = len(self._times) + 1  # nothing is known yet of where the decoder is
         self._last: tuple[int, av.VideoFrame] | None = None
+        self._recent: dict[int, av.VideoFrame] = {}
+        self._forward = BACK  # questions since one went back
+
+    def is_at(self, number: int) -> bool:
+        """Whether a frame is had without a leap."""
+        last = self._last is not None and self._last[0] == number
+        return last or number in self._recent or self._next <= number <= self._next + NEAR
 
     def close(self) -> None:
         self._pictures.close()
@@ -217,6 +230,13 @@ class ClipReader:
     def _find(self, number: int) -> av.VideoFrame | None:
         if self._last and self._last[0] == number:
             return self._last[1]
+        goes_back = self._last is not None and number < self._last[0]
+        self._forward = 0 if goes_back else self._forward + 1
+        if self._forward >= BACK:
+            self._recent.clear()
+        elif number in self._recent:
+            self._last = (number, self._recent[number])
+            return self._recent[number]
         found = self._read_on(number) if self._next <= number <= self._next + NEAR else None
         for back in (0.0, 2.0, 10.0, None):
             if found is not None:
@@ -226,8 +246,19 @@ class ClipReader:
             self._last = (number, found)
         return found
 
+    def _keep(self, number: int, frame: av.VideoFrame) -> None:
+        if number >= len(self._times) or self._times[number] != frame.pts:
+            return
+        self._recent.pop(number, None)
+        self._recent[number] = frame
+        size = sum(plane.buffer_size for plane in frame.planes)
+        while len(self._recent) > max(2, min(KEPT, KEPT_BYTES // max(1, size))):
+            del self._recent[next(iter(self._recent))]
+
     def _jump(self, number: int, back: float | None) -> av.VideoFrame | None:
-        """The frame, read from some seconds before it or from the start on."""
+        """The frame, read from some seconds before it or from the start on. It may be that reading goes back from here:
+        what is decoded on the way is kept until a few more questions have shown that it does not."""
+        self._forward = min(self._forward, BACK - 4)
         try:
             if back is None:
                 self._frames = self._pictures.from_start()
@@ -248,7 +279,10 @@ class ClipReader:
             for frame in self._frames:
                 if frame.pts is None:
                     continue
-                self._next = bisect_left(self._times, frame.pts) + 1
+                place = bisect_left(self._times, frame.pts)
+                self._next = place + 1
+                if self._forward < BACK:
+                    self._keep(place, frame)
                 if frame.pts > wanted:
                     return before or (frame if at_any_cost else None)
                 before = frame

@@ -11,8 +11,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.clip import ClipReader, Reader, open_clip
 from velvet_seam.core.media.flipbook import FORMATS as FLIPBOOKS
+from velvet_seam.core.media.flipbook import Flipbook
+from velvet_seam.core.media.heads import Heads
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.proxy import ProxyReader
 from velvet_seam.core.media.size import SHORT_SIDE, proxy_size
@@ -41,7 +42,7 @@ class Material:
         self._proxy = proxy if preview and self.moving and proxy and proxy.exists() else None
         kind = "proxy" if self._proxy else "reduced" if preview else "original"
         self.digest = f"{identity}/{path.name}/{kind}"
-        self._reader: Reader | ProxyReader | None = None
+        self._reader: Heads | Flipbook | ProxyReader | None = None
         self._lock = Lock()
 
     @property
@@ -94,18 +95,19 @@ class Material:
         with self._lock:
             if self.in_planes:
                 reader = self._open()
-                planes = reader.read_planes(number) if isinstance(reader, ClipReader) else None
+                planes = reader.read_planes(number) if isinstance(reader, Heads) else None
                 if planes:
                     return planes
             return self._read(number)
 
-    def _open(self) -> Reader | ProxyReader:
+    def _open(self) -> Heads | Flipbook | ProxyReader:
         if self._reader is None:
-            self._reader = (
-                ProxyReader(self._proxy, self.probe)
-                if self._proxy
-                else open_clip(self._path, self.probe)
-            )
+            if self._proxy:
+                self._reader = ProxyReader(self._proxy, self.probe)
+            elif self.probe.format in FLIPBOOKS:
+                self._reader = Flipbook(self._path)
+            else:
+                self._reader = Heads(self._path, self.probe)
         return self._reader
 
     def _read(self, number: int) -> NDArray[np.uint8]:
