@@ -252,7 +252,8 @@ class ClipReader:
         self._recent.pop(number, None)
         self._recent[number] = frame
         size = sum(plane.buffer_size for plane in frame.planes)
-        while len(self._recent) > max(2, min(KEPT, KEPT_BYTES // max(1, size))):
+        room = KEPT_BYTES if self._forward < BACK - 4 else KEPT_BYTES // 4  # it may only have leapt
+        while len(self._recent) > max(2, min(KEPT, room // max(1, size))):
             del self._recent[next(iter(self._recent))]
 
     def _jump(self, number: int, back: float | None) -> av.VideoFrame | None:
