@@ -20,10 +20,10 @@ from tests.core.test_clip_time import CASES, LAST, shot_of
 from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.engine.render import render
-from velvet_seam.core.media.clip import open_clip
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.proxy import write_proxy
+from velvet_seam.core.media.reader import open_clip
 from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.mix import Sounds, mix

@@ -12,10 +12,10 @@ from av.video.reformatter import ColorRange, Colorspace
 from PIL import Image
 
 from tests.clips import coded_clip, coded_picture, read_code
-from velvet_seam.core.media.clip import open_clip
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.probe import Probe, probe
 from velvet_seam.core.media.proxy import write_proxy
+from velvet_seam.core.media.reader import open_clip
 from velvet_seam.core.media.still import read_still
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.problem import Problem

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tests.clips import coded_clip, read_code
 from velvet_seam.core.media import heads
 from velvet_seam.core.media.heads import Heads
+from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.pictures import Pictures
 from velvet_seam.core.media.probe import Probe, probe
 
@@ -51,15 +52,26 @@ def asked(places: dict[int, int], frames: int) -> list[int]:
         ({100: 1, 92: 1, 84: 1, 76: 1}, 4),  # farther ones
         ({0: 8}, 1),  # a time-lapse
         ({120: -1}, 4),  # backwards
+        ({235: -8}, 8),  # and fast: more places than there are, and yet fewer leaps
     ],
 )
 def test_places_that_take_turns_are_read_on_each(take, leaps, places, most):
     path, clip = take
-    reader, order = Heads(path, clip), asked(places, 30 if 8 not in places.values() else 20)
+    frames = 20 if any(abs(pace) > 2 for pace in places.values()) else 30
+    reader, order = Heads(path, clip), asked(places, frames)
     assert [read_code(reader.read(n)) for n in order] == order
     assert len(leaps) <= 2 * most
-    assert reader.open <= max(1, len(places))
+    assert reader.open <= most
     reader.close()
+
+
+def test_footage_in_a_shot_is_read_so(take, leaps):
+    path, clip = take
+    footage = Material("f-a", path, clip, preview=False)
+    order = asked({40 * n: 1 for n in range(5)}, 12)
+    assert [read_code(footage.read_planes(n).rgba()) for n in order] == order
+    assert len(leaps) <= 10
+    footage.close()
 
 
 def test_where_there_are_too_many_those_that_go_on_keep_theirs(take, leaps, monkeypatch):
@@ -68,9 +80,8 @@ def test_where_there_are_too_many_those_that_go_on_keep_theirs(take, leaps, monk
     reader, order = Heads(path, clip), asked({40 * n: 1 for n in range(5)}, 20)
     assert [read_code(reader.read(n)) for n in order] == order
     assert reader.open == 3
-    assert len(leaps) < 0.75 * len(
-        order
-    )  # two are read on, three share a decoder; of one alone all would leap
+    # two are read on, three share a decoder; of one alone all would leap
+    assert len(leaps) < 0.75 * len(order)
     large = clip.model_copy(update={"width": 3840, "height": 2160})
     assert Heads(path, large)._most == 2
 

@@ -12,8 +12,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from velvet_seam.core.media.clip import open_clip
 from velvet_seam.core.media.probe import probe
+from velvet_seam.core.media.reader import open_clip
 from velvet_seam.core.problem import Problem
 
 

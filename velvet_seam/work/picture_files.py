@@ -56,7 +56,7 @@ def write_poster(path: Path, probe: Probe, poster: Path) -> None:
 
 def _first_picture(path: Path, probe: Probe) -> NDArray[np.uint8]:
     if probe.format in FORMATS or probe.hdr:  # the plain way does not know these
-        from velvet_seam.core.media.clip import open_clip
+        from velvet_seam.core.media.reader import open_clip
 
         return open_clip(path, probe).read(0, proxy_size(probe.width, probe.height))
     kept: NDArray[np.uint8] | None = None

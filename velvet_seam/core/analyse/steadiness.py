@@ -84,12 +84,10 @@ class Steadiness:
             self._forms.append(np.zeros(2))
             self._corner = float(np.hypot(*grey.shape)) / 2
             return
-        # the light may change, and a pan may change what is even: one of both sees through it
-        tries = [(0, LEVELS_FAR), (1, LEVELS_FAR)]
-        if np.isfinite(
-            self._path[-1][0]
-        ):  # then mostly near where it is looked for, which costs half
-            tries.insert(0, (0, LEVELS_NEAR))
+        # mostly a point lies near where it is looked for, which costs half; the light may change, and a pan may change
+        # what is even: one of both pictures sees through it
+        near = [(0, LEVELS_NEAR)] if np.isfinite(self._path[-1][0]) else []
+        tries = [*near, (0, LEVELS_FAR), (1, LEVELS_FAR)]
         moved = None
         for n, levels in () if anew else tries:
             moved = self._moved(n, pair[n], levels) if moved is None else moved

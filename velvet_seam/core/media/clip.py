@@ -6,7 +6,7 @@ import re
 from bisect import bisect_left
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
 import av
 import av.error
@@ -16,9 +16,9 @@ from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoRef
 from numpy.typing import NDArray
 
 from velvet_seam.core.damage import CLIP_DAMAGE
-from velvet_seam.core.media.flipbook import FORMATS, Flipbook
 from velvet_seam.core.media.pictures import Pictures
 from velvet_seam.core.media.probe import Probe
+from velvet_seam.core.media.recent import Recent
 from velvet_seam.core.picture.hdr import Transfer, to_sdr
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.premultiply import premultiply
@@ -31,12 +31,6 @@ from velvet_seam.core.problem import Problem
 
 NEAR = 12
 """Reading on is cheaper than seeking when the wanted frame lies at most this far ahead."""
-
-KEPT, KEPT_BYTES = 16, 64 << 20
-"""Where reading goes back, so many of the frames decoded last are kept, and no more than so many bytes of them."""
-
-BACK = 64
-"""It goes back while one of so many questions was for an earlier frame than the question before it."""
 
 _QUALITY = Interpolation.BICUBIC | Interpolation.FULL_CHR_H_INT | Interpolation.ACCURATE_RND
 _TRANSFERS: dict[int, Transfer] = {16: "PQ", 18: "HLG"}
@@ -171,19 +165,6 @@ def _deep_to_rgba(frame: av.VideoFrame, matrix: str) -> NDArray[np.uint8]:
     return np.asarray(pixels.view(np.uint8).reshape(frame.height, frame.width, 4))
 
 
-class Reader(Protocol):
-    """Reads the pictures of a clip by number."""
-
-    def read(self, number: int, size: tuple[int, int] | None = None) -> NDArray[np.uint8]: ...
-
-    def close(self) -> None: ...
-
-
-def open_clip(path: Path, clip: Probe) -> Reader:
-    """A reader for a clip of any kind."""
-    return Flipbook(path) if clip.format in FORMATS else ClipReader(path, clip)
-
-
 class ClipReader:
     """Reads frames of one file by number. Not for use from two threads at once."""
 
@@ -195,8 +176,7 @@ class ClipReader:
         self._frames: Iterator[av.VideoFrame] = iter(())
         self._next = len(self._times) + 1  # nothing is known yet of where the decoder is
         self._last: tuple[int, av.VideoFrame] | None = None
-        self._recent: dict[int, av.VideoFrame] = {}
-        self._forward = BACK  # questions since one went back
+        self._recent = Recent()
 
     def is_at(self, number: int) -> bool:
         """Whether a frame is had without a leap."""
@@ -230,14 +210,9 @@ class ClipReader:
     def _find(self, number: int) -> av.VideoFrame | None:
         if self._last and self._last[0] == number:
             return self._last[1]
-        goes_back = self._last is not None and number < self._last[0]
-        self._forward = 0 if goes_back else self._forward + 1
-        if self._forward >= BACK:
-            self._recent.clear()
-        elif number in self._recent:
-            self._last = (number, self._recent[number])
-            return self._recent[number]
-        found = self._read_on(number) if self._next <= number <= self._next + NEAR else None
+        found = self._recent.asked(number, self._last[0] if self._last else None)
+        if found is None and self._next <= number <= self._next + NEAR:
+            found = self._read_on(number)
         for back in (0.0, 2.0, 10.0, None):
             if found is not None:
                 break
@@ -246,20 +221,9 @@ class ClipReader:
             self._last = (number, found)
         return found
 
-    def _keep(self, number: int, frame: av.VideoFrame) -> None:
-        if number >= len(self._times) or self._times[number] != frame.pts:
-            return
-        self._recent.pop(number, None)
-        self._recent[number] = frame
-        size = sum(plane.buffer_size for plane in frame.planes)
-        room = KEPT_BYTES if self._forward < BACK - 4 else KEPT_BYTES // 4  # it may only have leapt
-        while len(self._recent) > max(2, min(KEPT, room // max(1, size))):
-            del self._recent[next(iter(self._recent))]
-
     def _jump(self, number: int, back: float | None) -> av.VideoFrame | None:
-        """The frame, read from some seconds before it or from the start on. It may be that reading goes back from here:
-        what is decoded on the way is kept until a few more questions have shown that it does not."""
-        self._forward = min(self._forward, BACK - 4)
+        """The frame, read from some seconds before it or from the start on."""
+        self._recent.leapt()
         try:
             if back is None:
                 self._frames = self._pictures.from_start()
@@ -282,8 +246,8 @@ class ClipReader:
                     continue
                 place = bisect_left(self._times, frame.pts)
                 self._next = place + 1
-                if self._forward < BACK:
-                    self._keep(place, frame)
+                if place < len(self._times) and self._times[place] == frame.pts:
+                    self._recent.keep(place, frame)
                 if frame.pts > wanted:
                     return before or (frame if at_any_cost else None)
                 before = frame

@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.media.flipbook import FORMATS as FLIPBOOKS
-from velvet_seam.core.media.flipbook import Flipbook
 from velvet_seam.core.media.heads import Heads
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.proxy import ProxyReader
+from velvet_seam.core.media.reader import Reader, open_clip
 from velvet_seam.core.media.size import SHORT_SIDE, proxy_size
 from velvet_seam.core.media.still import read_still, reduced, reduced_size
 from velvet_seam.core.picture.planes import Planes
@@ -42,7 +42,7 @@ class Material:
         self._proxy = proxy if preview and self.moving and proxy and proxy.exists() else None
         kind = "proxy" if self._proxy else "reduced" if preview else "original"
         self.digest = f"{identity}/{path.name}/{kind}"
-        self._reader: Heads | Flipbook | ProxyReader | None = None
+        self._reader: Reader | None = None
         self._lock = Lock()
 
     @property
@@ -100,14 +100,13 @@ class Material:
                     return planes
             return self._read(number)
 
-    def _open(self) -> Heads | Flipbook | ProxyReader:
+    def _open(self) -> Reader:
         if self._reader is None:
-            if self._proxy:
-                self._reader = ProxyReader(self._proxy, self.probe)
-            elif self.probe.format in FLIPBOOKS:
-                self._reader = Flipbook(self._path)
-            else:
-                self._reader = Heads(self._path, self.probe)
+            self._reader = (
+                ProxyReader(self._proxy, self.probe)
+                if self._proxy
+                else open_clip(self._path, self.probe)
+            )
         return self._reader
 
     def _read(self, number: int) -> NDArray[np.uint8]:

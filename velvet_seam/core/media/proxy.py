@@ -14,8 +14,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.media.clip import ClipReader, open_clip
+from velvet_seam.core.media.clip import ClipReader
 from velvet_seam.core.media.probe import Probe, probe
+from velvet_seam.core.media.reader import open_clip
 from velvet_seam.core.media.size import proxy_size
 from velvet_seam.core.media.writer import ClipWriter, post
 from velvet_seam.core.picture.premultiply import covered
