@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import av
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -14,6 +15,7 @@ from velvet_seam.core.media.heads import Heads
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.pictures import Pictures
 from velvet_seam.core.media.probe import Probe, probe
+from velvet_seam.core.media.recent import Recent
 
 FRAMES = 240
 
@@ -97,6 +99,24 @@ def test_what_leaps_about_leaves_few_decoders_behind(take):
     assert reader.open <= 2
     reader.close()
     assert read_code(reader.read(7)) == 7  # it can be asked again
+
+
+@pytest.mark.parametrize(("size", "after_a_leap", "going_back"), [((1080, 1920), 5, 16), ((3840, 2160), 2, 5)])  # fmt: skip
+def test_no_more_is_kept_than_there_is_room_for(size, after_a_leap, going_back):
+    def kept(recent: Recent) -> int:
+        for n in range(100, 140):
+            recent.keep(n, av.VideoFrame(*size, "yuv420p"))
+        return sum(n in recent for n in range(100, 140))
+
+    recent = Recent()
+    assert kept(recent) == 0  # who only reads on keeps nothing
+    recent.leapt()
+    assert kept(recent) == after_a_leap
+    recent.asked(90, 99)
+    assert kept(recent) == going_back
+    for n in range(200, 300):
+        recent.asked(n, n - 1)
+    assert kept(recent) == 0
 
 
 @settings(max_examples=12, suppress_health_check=list(HealthCheck))
