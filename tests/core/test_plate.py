@@ -10,6 +10,7 @@ import pytest
 
 from bench.register import drawn, seen
 from velvet_seam.core.analyse.plate import clean_plate, light_of, spread_over
+from velvet_seam.core.register.locked_frames import locked_frames
 
 SIZE = (180, 320)
 
@@ -79,3 +80,55 @@ def test_frames_are_spread_over_the_take():
     many = spread_over(0, 1499)
     assert len(many) == 60
     assert (many[0], many[-1]) == (0, 1499)
+
+
+def in_hand(seed: int, count: int = 24) -> tuple[np.ndarray, list[np.ndarray]]:
+    """Frames of a scene from a hand, in which somebody walks across; and the scene as each of them would show it."""
+    rng, (width, height) = np.random.default_rng(seed), SIZE
+    wide = np.clip(seen(drawn(seed), np.eye(3), np.random.default_rng(0)), 0, 255)
+    wide = cv2.resize(wide, (width + 60, height + 60), interpolation=cv2.INTER_AREA)
+    body, frames, bare = cv2.resize(drawn(970 + seed), (44, 150)), [], []
+    for n in range(count):
+        turn = np.radians(rng.uniform(-1, 1))
+        c, s = np.cos(turn), np.sin(turn)
+        lay = np.array([[c, -s, 30 + rng.uniform(-7, 7)], [s, c, 30 + rng.uniform(-7, 7)]])
+        view = cv2.warpAffine(wide, lay, SIZE, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP)
+        bare.append(view.copy())
+        x = round(n / (count - 1) * (width - 44))
+        view[120:270, x : x + 44] = body
+        frames.append(np.clip(view + rng.normal(0, 2, view.shape), 0, 255).astype(np.uint8))
+    return np.stack(frames), bare
+
+
+@pytest.mark.parametrize(("seed", "at"), [(11, 0), (12, 11)])
+def test_a_take_from_the_hand_has_a_plate_where_one_of_its_frames_is(seed: int, at: int):
+    frames, bare = in_hand(seed)
+    locked = locked_frames(frames, at)
+    assert locked is not None
+    assert locked.kept.all()
+    assert locked.far > 3
+    assert (locked.frames[at] == frames[at]).all()
+    made = clean_plate(locked.frames, shows=locked.seen)
+    inside = (slice(15, -15), slice(15, -15))  # beyond it some frames show nothing
+    off = wrong(made.picture.astype(float), bare[at])
+    assert off[inside].mean() < 0.02
+    assert off.mean() < 0.05
+    loose = clean_plate(frames)
+    assert wrong(loose.picture.astype(float), bare[at]).mean() > 4 * off.mean()
+
+
+def test_frames_of_a_camera_that_stands_still_and_of_several_scenes_stay_as_they_are():
+    still, _ = take(6, range(8), count=8)
+    assert locked_frames(still, 3) is None
+    others = np.stack([np.clip(scene(20 + n), 0, 255).astype(np.uint8) for n in range(3)])
+    assert locked_frames(others, 0) is None
+
+
+def test_what_few_frames_show_is_unsure():
+    frames = np.full((6, 8, 8, 3), 120, np.uint8)
+    shows = np.ones((6, 8, 8), bool)
+    shows[1:, 0], shows[2:, 1], shows[3:, 2] = False, False, False
+    made = clean_plate(frames, shows=shows)
+    assert made.unsure[:2].all()
+    assert not made.unsure[2:].any()
+    assert (made.picture == 120).all()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import re
 import time
 from fractions import Fraction
@@ -189,10 +190,7 @@ def test_a_clean_plate_is_made_of_a_take_and_given_to_a_difference_key(client: T
     assert plate["kind"] == "footage"
     item = client.app.state.context.library.footage.get(plate["footage"])
     made = cv2.imread(str(item.path)).astype(int)
-    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
-    lay = np.linalg.inv(half) @ np.array([[1, 0, -300.0], [0, 1, -280.0], [0, 0, 1.0]]) @ half
-    scene = cv2.warpPerspective(SCENE, lay, SIZE, flags=cv2.INTER_CUBIC).astype(int)
-    assert (np.abs(made - scene).max(-1) > 30).mean() < 0.02
+    assert (np.abs(made - scene_at(None)).max(-1) > 30).mean() < 0.02
     # where it is unsure is shown: where he stood at the end of the take
     panel = client.get(f"/shots/{shot}/parts", params={"chosen": f"lineup:{layer}"}).text
     assert f"/footage/{item.id}/unsure.jpg" in panel
@@ -211,22 +209,47 @@ def test_a_clean_plate_is_made_of_a_take_and_given_to_a_difference_key(client: T
     assert "no clip" in refused.json()["problem"]
 
 
-def test_a_plate_of_a_take_from_a_hand_says_that_it_fits_no_frame(client: TestClient):
+def scene_at(frame: int | None) -> np.ndarray:
+    """What the camera would see at a frame if nobody were there; with None, from a tripod."""
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
+    lay = np.array([[1, 0, -300.0], [0, 1, -280.0], [0, 0, 1.0]])
+    matrix = np.linalg.inv(half) @ (np.eye(3) if frame is None else shake(frame)) @ lay @ half
+    return cv2.warpPerspective(SCENE, matrix, SIZE, flags=cv2.INTER_CUBIC).astype(int)
+
+
+def test_a_plate_of_a_take_from_a_hand_is_made_where_the_playhead_is(client: TestClient):
+    """Every frame is laid there first; nobody is left in it, and it says to which frame it belongs."""
     answer = client.post(
         "/shots", data={"canvas": "free", "width": "360", "height": "640"}, follow_redirects=False
     )
     shot = answer.headers["location"].rsplit("/", 1)[1]
     clip = send(client, shaky(), "hand.mp4").json()["id"]
-    footage = client.app.state.context.library.footage
+    library = client.app.state.context.library
     for _ in range(3000):  # what was found of its camera comes with its proxy
-        if footage.first_look(clip):
+        if library.footage.first_look(clip):
             break
         time.sleep(0.1)
     client.post(f"/shots/{shot}/layers", json={"footage": clip})
     layer = document(client, shot)["layers"][0]["id"]
-    assert client.post(f"/shots/{shot}/plate", json={"layer": layer}).status_code == 200
-    told = ended(client, shot, "plate")
+
+    def plate(**asked: object) -> tuple[dict, np.ndarray]:
+        answered = client.post(f"/shots/{shot}/plate", json={"layer": layer, **asked})
+        assert answered.status_code == 200
+        told = ended(client, shot, "plate")
+        made = json.loads(library.jobs.all("plate")[0].delivery)["plate"]
+        return told, cv2.imread(str(library.footage.get(made).path)).astype(int)
+
+    told, made = plate(frame=12)
     far = int(re.findall(r"The camera goes (\d+) px in this clip", told["sentence"])[0])
     assert 4 < far < 60
+    words = f"The camera goes {far} px in this clip: the plate is where frame 12 is. Lock the layer off there"
+    assert words in told["sentence"]
     panel = client.get(f"/shots/{shot}/parts", params={"chosen": f"lineup:{layer}"}).text
-    assert f"The camera goes {far} px in this clip: no one plate fits all of its frames." in panel
+    assert words in panel
+    off, beside = (np.abs(made - scene_at(n)).max(-1) > 30 for n in (12, None))
+    assert off.mean() < 0.03
+    assert beside.mean() > 3 * off.mean()  # it is not where some other frame is
+    # filled from a frame in which he is elsewhere than where it is unsure: it stays where it was
+    told, filled = plate(frame=14, frames=[14])
+    assert "where frame 12 is" in told["sentence"]
+    assert (np.abs(filled - scene_at(12)).max(-1) > 30).mean() < 0.03

@@ -8,18 +8,20 @@ from dataclasses import dataclass
 from velvet_seam.core.problem import Gone
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.web.context import Context
+from velvet_seam.work.jobs.plate import fits
 
 
 @dataclass(frozen=True)
 class PlateFacts:
-    """``share``: how much of it is unsure, 0 to 1; ``doubt``: whether there is a picture of where; ``moves``: how far the
-    camera goes meanwhile, pixels of the clip."""
+    """``share``: how much of it is unsure, 0 to 1; ``doubt``: whether there is a picture of where; ``frame``: of the
+    shot, where a take from the hand was laid; ``fits``: what is said of a camera that moves."""
 
     footage: str
     name: str
     share: float
     doubt: bool
-    moves: float = 0.0
+    frame: int | None = None
+    fits: str = ""
 
 
 def plate_made(context: Context, shot: str, layer: Layer) -> PlateFacts | None:
@@ -36,6 +38,6 @@ def plate_made(context: Context, shot: str, layer: Layer) -> PlateFacts | None:
             return None
         return PlateFacts(
             item.id, item.name, told["share"], context.library.folder.unsure(item.id).exists(),
-            told.get("moves", 0.0),
+            told.get("frame"), fits(told.get("moves", 0.0), told.get("frame"), bool(told.get("part"))),
         )  # fmt: skip
     return None

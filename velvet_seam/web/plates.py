@@ -12,6 +12,7 @@ from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.words import Id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer
 from velvet_seam.web.context import Ctx
+from velvet_seam.web.plate_facts import plate_made
 from velvet_seam.web.takes import take_of
 from velvet_seam.web.working import one_at_a_time
 
@@ -20,12 +21,14 @@ router = APIRouter(prefix="/shots/{identity}")
 
 class Plating(ChosenRequest):
     """A layer's take, or the stretch of it that the layer shows; what is unsure left ``clear``, or taken from what is
-    seen at some shot ``frames``; for a difference key, ``part``."""
+    seen at some shot ``frames``; for a difference key, ``part``. Where the camera moves it is made where the picture at
+    ``frame`` is."""
 
     layer: Id
     clear: bool = False
     frames: list[int] = Field([], max_length=16)
     part: Id | None = None
+    frame: int = Field(0, ge=0)
 
 
 @router.post("/plate", response_class=Answer)
@@ -39,16 +42,24 @@ def plate(identity: str, body: Plating, request: Request, context: Ctx) -> Respo
     one_at_a_time(
         context, identity, "plate", "A plate is being made in this shot already. Nothing was made."
     )
+    span = layer.span
+
+    def held(frame: int) -> int:
+        return min(max(frame, span.first), span.last)
+
     fills = [
-        frame_shown(
-            clip,
-            layer.time,
-            min(max(one, layer.span.first), layer.span.last) - layer.span.first,
-            shot.rate,
-        )
-        for one in body.frames
+        frame_shown(clip, layer.time, held(one) - span.first, shot.rate) for one in body.frames
     ]
-    told = {"layer": layer.id, "clear": body.clear, "fills": fills, "part": body.part}
+    before = plate_made(context, identity, layer) if fills else None
+    # what is filled is the plate there was: it stays where that is
+    frame = held(body.frame if before is None or before.frame is None else before.frame)
+    told = {
+        "layer": layer.id,
+        "clear": body.clear,
+        "fills": fills,
+        "part": body.part,
+        "frame": frame,
+    }
     context.library.jobs.add("plate", identity, layer.name, total=61, delivery=json.dumps(told))
     context.queue.wake()
     return answer(request, context, standing, body)

@@ -18,6 +18,7 @@ from velvet_seam.core.media.probe import Probe, probe
 from velvet_seam.core.media.still import write_png
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.levels import Grey
+from velvet_seam.core.register.locked_frames import locked_frames
 from velvet_seam.core.register.passes import camera_path, passes_of, same_frames, small_of
 from velvet_seam.core.register.unfit import SAID, unfit
 from velvet_seam.core.shot.track import corners_of
@@ -58,18 +59,20 @@ def _shown(path: Path, name: str | None) -> Path:
 
 
 def plate_file(path: Path, output: Path) -> str:
-    """The clean plate of a clip, written as PNG; what was found, as JSON."""
+    """The clean plate of a clip, written as PNG; what was found, as JSON. From the hand it is where the middle frame is."""
     path, found = clip_of(path)
     numbers = spread_over(0, found.frames - 1)
     if len(numbers) < 3:
         raise Problem(f"{path.name} shows too few frames for a plate.")
     reader = ClipReader(path, found)
-    made = clean_plate(np.stack([reader.read(n)[..., :3] for n in numbers]))
+    frames, middle = np.stack([reader.read(n)[..., :3] for n in numbers]), len(numbers) // 2
+    locked = locked_frames(frames, middle)
+    made = clean_plate(frames) if locked is None else clean_plate(locked.frames, shows=locked.seen)
     alpha = np.full(made.picture.shape[:2], 255, np.uint8)
     write_png(output, np.dstack([made.picture, alpha]))
-    return json.dumps(
-        {"plate": str(output), "frames": len(numbers), "unsure": round(made.share, 5)}, indent=2
-    )
+    moves = {} if locked is None else {"frame": numbers[middle], "moves": round(locked.far, 1)}
+    told = {"plate": str(output), "frames": len(numbers), "unsure": round(made.share, 5), **moves}
+    return json.dumps(told, indent=2)
 
 
 def track_file(

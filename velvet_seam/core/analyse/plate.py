@@ -36,6 +36,9 @@ SAME = 4.0
 CLEARLY, OTHER = 0.15, 28.0
 """By so much the best must be more likely than another colour, which is so many levels away, to be sure."""
 
+LEAST_SEEN = 3
+"""Frames that must show a pixel for it to be sure."""
+
 SAMPLED = 9
 """Every so many pixels each way are looked at for the light of a frame."""
 
@@ -101,12 +104,21 @@ def _far(seen, m, n):
 
 
 @nb.njit(error_model="numpy")
-def _pixel(frames, gains, y, x, seen, out):
-    """The colour of a pixel that is seen early and late, written out; whether that is unsure."""
-    count = frames.shape[0]
-    for n in range(count):
-        for c in range(3):
-            seen[n, c] = min(np.float32(frames[n, y, x, c]) * gains[n, c], np.float32(255))
+def _gathered(frames, gains, shows, y, x, seen):
+    """The colours of a pixel in the frames that show it, in their order and in one light; how many those are."""
+    count = 0
+    for n in range(frames.shape[0]):
+        if shows.size == 0 or shows[n, y, x]:
+            for c in range(3):
+                seen[count, c] = min(np.float32(frames[n, y, x, c]) * gains[n, c], np.float32(255))
+            count += 1
+    return count
+
+
+@nb.njit(error_model="numpy")
+def _pixel(seen, y, x, out):
+    """The colour of a pixel that is ``seen`` early and late, written out; whether that is unsure."""
+    count = seen.shape[0]
     still = True  # nobody has ever been here: most of a picture
     for c in range(3):
         low, high, total = seen[0, c], seen[0, c], np.float32(0)
@@ -115,7 +127,7 @@ def _pixel(frames, gains, y, x, seen, out):
         still = still and high - low <= ALIKE
         out[y, x, c] = np.uint8(total / np.float32(count) + np.float32(0.5))
     if still:
-        return False
+        return count < LEAST_SEEN
     chosen, sure = _behind(seen)
     for c in range(3):
         total, alike = np.float32(0), 0
@@ -171,32 +183,45 @@ def _behind(seen):
 
 
 @kernel(parallel=True)
-def _plate(frames, gains):
+def _plate(frames, gains, shows):
     count, height, width = frames.shape[0], frames.shape[1], frames.shape[2]
     out = np.empty((height, width, 3), np.uint8)
     unsure = np.empty((height, width), np.bool_)
     for y in nb.prange(height):
         seen = np.empty((count, 3), np.float32)
         for x in range(width):
-            unsure[y, x] = _pixel(frames, gains, y, x, seen, out)
+            many = _gathered(frames, gains, shows, y, x, seen)
+            unsure[y, x] = _pixel(seen[:many], y, x, out)
     return out, unsure
 
 
-def clean_plate(frames: NDArray[np.uint8], fills: NDArray[np.uint8] | None = None) -> CleanPlate:
-    """The plate of some frames of a take, (n, h, w, 3) uint8, in their order. Where it is unsure it is taken from
-    ``fills``, (m, h, w, 3): frames in which a person has seen the background there.
+def clean_plate(
+    frames: NDArray[np.uint8],
+    fills: NDArray[np.uint8] | None = None,
+    shows: NDArray[np.bool_] | None = None,
+) -> CleanPlate:
+    """The plate of some frames of a take, in their order. Where it is unsure it is taken from ``fills``: frames in which a
+    person has seen the background there.
+
+    Args:
+        frames: (n, h, w, 3) uint8.
+        fills: (m, h, w, 3) uint8.
+        shows: (n + m, h, w), where each frame, and then each that fills, shows anything; everywhere if not given. One frame at
+            least shows each pixel.
 
     >>> wall = np.full((9, 20, 20, 3), 90, np.uint8)
     >>> wall[2:8, 5, 5] = 200
     >>> clean_plate(wall).picture[5, 5].tolist()
     [90, 90, 90]
     """
-    gains = light_of(frames)
-    picture, unsure = _plate(np.ascontiguousarray(frames), gains)
+    gains, everywhere = light_of(frames), np.empty((0, 0, 0), np.bool_)
+    own = everywhere if shows is None else np.ascontiguousarray(shows[: len(frames)])
+    picture, unsure = _plate(np.ascontiguousarray(frames), gains, own)
     if fills is not None and len(fills):
         other = light_of(np.concatenate([frames, fills]))[len(frames) :]
-        for one, gain in zip(fills, other, strict=True):
+        for n, (one, gain) in enumerate(zip(fills, other, strict=True)):
             lit = np.clip(np.rint(one * gain), 0, 255).astype(np.uint8)
-            picture[unsure] = lit[unsure]
-        unsure = np.zeros_like(unsure)
+            here = unsure if shows is None else unsure & shows[len(frames) + n]
+            picture[here] = lit[here]
+            unsure = unsure & ~here
     return CleanPlate(picture, unsure)

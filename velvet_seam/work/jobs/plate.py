@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from velvet_seam.core.analyse.first_look import wanders
 from velvet_seam.core.analyse.plate import CleanPlate, clean_plate, doubt_picture, spread_over
@@ -13,9 +14,11 @@ from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.media.probe import probe
 from velvet_seam.core.media.still import write_png
 from velvet_seam.core.problem import Problem
+from velvet_seam.core.register.locked_frames import locked_frames
 from velvet_seam.core.shot.edits import SetValues
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library
 from velvet_seam.store.tables import JobRow
 from velvet_seam.work.picture_files import jpeg, write_whole
@@ -25,6 +28,15 @@ LEAST_SHARE = 0.0005
 """Of a plate; less of it that is unsure is not worth a word."""
 
 
+@dataclass(frozen=True)
+class Made:
+    """``moves``: how far the camera goes, pixels of the clip; ``locked``: whether the frames were laid where one is."""
+
+    plate: CleanPlate
+    moves: float
+    locked: bool
+
+
 def do(library: Library, job: JobRow) -> None:
     told = json.loads(job.delivery)
     shot = library.shots.get(job.target).shot
@@ -32,8 +44,8 @@ def do(library: Library, job: JobRow) -> None:
     item = library.footage.get(layer.source.shows or "")
     if item.missing:
         raise Problem(f"{item.complaint} No plate was made.")
-    found = _plate(library, job, shot, layer, told["fills"])
-    path = library.folder.incoming().with_suffix(".png")
+    made = _made(library, job, shot, layer, item, told)
+    found, path = made.plate, library.folder.incoming().with_suffix(".png")
     try:
         alpha = np.where(found.unsure & told["clear"], 0, 255).astype(np.uint8)
         colours = found.picture * (alpha[..., None] > 0)
@@ -43,9 +55,9 @@ def do(library: Library, job: JobRow) -> None:
         path.unlink(missing_ok=True)
     if found.share >= LEAST_SHARE:
         write_whole(library.folder.unsure(plate.id), jpeg(doubt_picture(found)))
-    look, size = library.footage.first_look(item.id), (item.probe.width, item.probe.height)
-    moves = wanders(look, min(size)) if look else 0.0
-    told = {**told, "plate": plate.id, "share": found.share, "moves": moves}
+    told |= {"plate": plate.id, "share": found.share, "moves": made.moves}
+    if not made.locked:
+        told["frame"] = None
     library.jobs.note(job.id, json.dumps(told))
     if told["part"]:
         now = library.shots.get(job.target).shot.layer(layer.id)
@@ -53,36 +65,77 @@ def do(library: Library, job: JobRow) -> None:
             value = {"kind": "footage", "footage": plate.id, "frame": 0}
             edit = SetValues(target=layer.id, values={f"seam.matte.{told['part']}.plate": value})
             library.shots.edit(job.target, edit)
-    library.jobs.finish(job.id, sentence=_words(plate.name, found, moves))
+    library.jobs.finish(
+        job.id,
+        sentence=_words(plate.name, found, fits(made.moves, told["frame"], bool(told["part"]))),
+    )
 
 
-def _words(name: str, found: CleanPlate, moves: float) -> str:
-    """``moves``: how far the camera goes, pixels."""
-    words = f"{name} is in your footage."
-    if moves:
-        words += (
-            f" The camera goes {moves:.0f} px in this clip: no one plate fits all of its frames."
-        )
+def _words(name: str, found: CleanPlate, moves: str) -> str:
+    words = f"{name} is in your footage. {moves}".rstrip()
     if found.share >= LEAST_SHARE:
         words += f" On {100 * found.share:.1f} % of it the same was seen neither early nor late: somebody may be left there."
     return words
 
 
-def _plate(library: Library, job: JobRow, shot: Shot, layer: Layer, fills: list[int]) -> CleanPlate:
-    identity = layer.source.shows or ""
-    clip, material = library.footage.get(identity).probe, library.materials(preview=False)(identity)
-    span = layer.span
-    ends = [frame_shown(clip, layer.time, n, shot.rate) for n in (0, span.length - 1)]
+def fits(moves: float, frame: int | None, keyed: bool = False) -> str:
+    """What is said of a plate where the camera ``moves`` so many pixels of the clip, and the frames were laid where the one
+    at shot ``frame`` is, or none; ``keyed``: a difference key takes it, which compares frames as they are in the clip.
+
+    >>> fits(0.4, None), fits(12, None)
+    ('', 'The camera goes 12 px in this clip: no one plate fits all of its frames.')
+    >>> fits(12, 40)
+    'The camera goes 12 px in this clip: the plate is where frame 40 is. Lock the layer off there, and it fits all of them.'
+    """
+    if moves < 1:
+        return ""
+    words = f"The camera goes {moves:.0f} px in this clip: "
+    if frame is None:
+        return words + "no one plate fits all of its frames."
+    if keyed:
+        return (
+            words
+            + f"the plate fits frame {frame}. For the others lock the layer off there, group and bake it first."
+        )
+    return (
+        words
+        + f"the plate is where frame {frame} is. Lock the layer off there, and it fits all of them."
+    )
+
+
+def _made(
+    library: Library, job: JobRow, shot: Shot, layer: Layer, item: FootageItem, told: dict[str, Any]
+) -> Made:
+    clip, material, span = item.probe, library.materials(preview=False)(item.id), layer.span
+    look = library.footage.first_look(item.id)
+    moves = wanders(look, min(clip.width, clip.height)) if look else 0.0
+
+    def shown(frame: int) -> int:
+        return frame_shown(clip, layer.time, frame - span.first, shot.rate)
+
+    ends, home = [shown(span.first), shown(span.last)], shown(told["frame"])
     numbers = spread_over(min(ends), max(ends))
     if len(numbers) < 3:
         raise Problem(f"{layer.name} shows too few frames for a plate. Nothing was made.")
-    read: list[NDArray[np.uint8]] = []
+    if moves:
+        numbers = sorted({*numbers, home})
+    fills, read = told["fills"], []
     progress = Progress(library, job, len(numbers) + len(fills) + 1)
     for done, number in enumerate([*numbers, *fills], 1):
         read.append(material.read(number)[..., :3].copy())
         progress(done)
-    count = len(numbers)
-    return clean_plate(np.stack(read[:count]), np.stack(read[count:]) if fills else None)
+    frames, count = np.stack(read), len(numbers)
+    locked = locked_frames(frames, numbers.index(home)) if moves else None
+    if locked is None:
+        return Made(clean_plate(frames[:count], frames[count:]), moves, locked=False)
+    if not locked.kept[count:].all():
+        raise Problem(
+            "The frame it is to be filled from shows too little of what the others do. Nothing was made."
+        )
+    count = int(locked.kept[:count].sum())
+    return Made(
+        clean_plate(locked.frames[:count], locked.frames[count:], locked.seen), moves, locked=True
+    )
 
 
 def given_up(library: Library, job: JobRow) -> None:

@@ -106,7 +106,8 @@ export class Layers {
   async plate(layer, dataset) {
     const frames = "here" in dataset ? [this.bench.frame] : [];
     const clear = document.getElementById("plate-clear")?.checked ?? false;
-    if (await this.bench.send("plate", { layer: layer.id, clear, frames, part: dataset.part ?? null }).catch(() => null)) this.watch("plate");
+    const body = { layer: layer.id, clear, frames, part: dataset.part ?? null, frame: this.bench.frame };
+    if (await this.bench.send("plate", body).catch(() => null)) this.watch("plate");
   }
 
   /** Light matched on every frame. */
