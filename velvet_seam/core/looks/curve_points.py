@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from itertools import pairwise
 from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import AfterValidator, Field, field_validator
+from pydantic import AfterValidator, Field
 
-from velvet_seam.core.timing.ease import Ease, eased
+from velvet_seam.core.timing.ease import Ease
+from velvet_seam.core.timing.whole_keys import around, in_order
 from velvet_seam.core.words import Part
 
 MOST_POINTS = 16
@@ -43,14 +43,9 @@ class CurveKey(Part):
 class CurveKeys(Part):
     """Curves over time, in the order of their frames, no two on one frame."""
 
-    keys: tuple[CurveKey, ...] = Field(min_length=1, max_length=10_000)
-
-    @field_validator("keys")
-    @classmethod
-    def _in_order(cls, keys: tuple[CurveKey, ...]) -> tuple[CurveKey, ...]:
-        if any(later.frame <= earlier.frame for earlier, later in pairwise(keys)):
-            raise ValueError("the keyframes of a curve lie in the order of their frames")
-        return keys
+    keys: Annotated[
+        tuple[CurveKey, ...], Field(min_length=1, max_length=10_000), AfterValidator(in_order)
+    ]
 
 
 AnyCurve = Curve | CurveKeys
@@ -66,12 +61,7 @@ def curve_at(curve: Points | CurveKeys, frame: float) -> Points:
     """
     if not isinstance(curve, CurveKeys):
         return curve
-    keys = curve.keys
-    after = bisect_right(keys, frame, key=lambda key: key.frame)
-    if after == 0 or after == len(keys):
-        return keys[max(0, after - 1)].value
-    left, right = keys[after - 1], keys[after]
-    part = eased(left.ease, (frame - left.frame) / (right.frame - left.frame))
+    left, right, part = around(curve.keys, frame)
     if part == 0:
         return left.value
     one, other = left.value, right.value

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import itertools
-from bisect import bisect_right
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
 from velvet_seam.core.masks.base import Ground, MaskBase
 from velvet_seam.core.picture.coverage import Plane
 from velvet_seam.core.picture.outline import flattened
 from velvet_seam.core.timing.at import At
-from velvet_seam.core.timing.ease import Ease, eased
+from velvet_seam.core.timing.ease import Ease
+from velvet_seam.core.timing.whole_keys import around, in_order
 from velvet_seam.core.words import Part
 
 Coordinate = Annotated[float, Field(ge=-65536, le=65536)]
@@ -57,13 +56,12 @@ class OutlineKey(Part):
 class OutlineKeys(Part):
     """Outlines over time, in the order of their frames: each point moves to where it is next."""
 
-    keys: tuple[OutlineKey, ...] = Field(min_length=1, max_length=10_000)
+    keys: Annotated[
+        tuple[OutlineKey, ...], Field(min_length=1, max_length=10_000), AfterValidator(in_order)
+    ]
 
     @model_validator(mode="after")
     def _alike(self) -> OutlineKeys:
-        frames = [key.frame for key in self.keys]
-        if any(later <= earlier for earlier, later in itertools.pairwise(frames)):
-            raise ValueError("the keyframes of an outline lie in the order of their frames")
         if len({len(key.value) for key in self.keys}) > 1:
             raise ValueError("all keyframes of an outline have the same number of points")
         if len(self.keys) * len(self.keys[0].value) > MOST_KEYED_POINTS:
@@ -82,12 +80,7 @@ def outline_at(outline: tuple[Vertex, ...] | OutlineKeys, frame: float) -> tuple
     """
     if not isinstance(outline, OutlineKeys):
         return outline
-    keys = outline.keys
-    after = bisect_right(keys, frame, key=lambda key: key.frame)
-    if after == 0 or after == len(keys):
-        return keys[max(0, after - 1)].value
-    left, right = keys[after - 1], keys[after]
-    part = eased(left.ease, (frame - left.frame) / (right.frame - left.frame))
+    left, right, part = around(outline.keys, frame)
     if part == 0:
         return left.value
     names = tuple(Vertex.model_fields)
