@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.channels import least_of, mean_of, most_of
 from velvet_seam.core.picture.colour import delta_e
 
 Colours = NDArray[np.float64]
@@ -110,7 +111,7 @@ def matched(
         return None
     return Matched(
         model, (float(gain[0]), float(gain[1]), float(gain[2])), mix, curves, _off(now, like), left[model], share,
-        float((second[..., :3][valid] > ENDS[1]).any(-1).mean()),
+        float((most_of(second[..., :3])[valid] > ENDS[1]).mean()),
     )  # fmt: skip
 
 
@@ -171,7 +172,7 @@ def _comparable(
     first: NDArray[np.uint8], second: NDArray[np.uint8], valid: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
     """Where both show the same, away from edges and from what is cut off."""
-    grey = [one[..., :3].astype(np.float32).mean(-1) for one in (first, second)]
+    grey = [mean_of(one[..., :3].astype(np.float32)) for one in (first, second)]
     size = ABOUT, ABOUT
     means = [cv2.blur(one, size) for one in grey]
     spreads = [
@@ -187,7 +188,7 @@ def _comparable(
         same &= np.hypot(across, down) / 4 < STEEP
     for picture in (first, second):
         rgb = picture[..., :3]
-        same &= (rgb >= ENDS[0]).all(-1) & (rgb <= ENDS[1]).all(-1)
+        same &= (least_of(rgb) >= ENDS[0]) & (most_of(rgb) <= ENDS[1])
     inner = cv2.erode(valid.astype(np.uint8), np.ones(size, np.uint8), borderValue=1.0) > 0
     return np.asarray(same & inner)
 

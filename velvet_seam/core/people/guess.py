@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.channels import most_of
 from velvet_seam.core.problem import Problem
 
 F32 = NDArray[np.float32]
@@ -101,8 +102,7 @@ def steadied(own: Guess, *others: Guess) -> F32:
     for other in others:
         if other.likely.shape != own.likely.shape:
             continue
-        apart = cv2.absdiff(own.seen, other.seen).max(2).astype(np.float32)
-        apart = cv2.blur(apart, (5, 5))
+        apart = cv2.blur(most_of(cv2.absdiff(own.seen, other.seen)).astype(np.float32), (5, 5))
         share = np.exp(-((apart / np.float32(ALIKE)) ** 2))
         total += share * other.likely
         weight += share

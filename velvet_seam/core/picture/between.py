@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.channels import most_of
+
 Picture = NDArray[np.uint8]
 
 STUDY = 480
@@ -64,7 +66,7 @@ def flowed(one: Picture, other: Picture, part: float) -> Picture:
         return np.asarray(moved, np.float32)
 
     early, late = fetched(one, back, part), fetched(other, forth, 1 - part)
-    apart = np.abs(early - late).max(axis=2, keepdims=True)
+    apart = most_of(np.abs(early - late))[..., None]
     # where both agree each counts by its nearness; where not, the nearer one alone, softly
     doubt = np.clip((apart - 24) / 72, 0, 1)
     share = part + doubt * (np.float32(part > 0.5) - part)

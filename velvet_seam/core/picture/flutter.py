@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.channels import most_of, sum_of
+
 _ROUNDS = 4
 
 
@@ -53,7 +55,7 @@ def flutter(pictures: list[NDArray[np.uint8]], plate: NDArray[np.uint8]) -> Flut
     if plate.shape[:2] != (height, width):
         plate = np.asarray(cv2.resize(plate, (width, height), interpolation=cv2.INTER_AREA))
     plate = np.asarray(cv2.blur(plate, (3, 3)), np.uint8)
-    away = np.stack([cv2.absdiff(one, plate)[..., :3].max(2) > _DIFFERS for one in every])
+    away = np.stack([most_of(cv2.absdiff(one, plate)[..., :3]) > _DIFFERS for one in every])
     turns = away[1:] != away[:-1]
     lasts = len(turns) - turns.argmax(0) - turns[::-1].argmax(0)
     comes = (turns.sum(0) >= _TURNS) & (lasts > _LASTS * len(turns))
@@ -70,13 +72,13 @@ def _two(seen: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]
     """The two colours that pixels have in turn, of frames of them (n, m, 4) uint8: by two means, begun at the darkest and
     the brightest tenth (S. Lloyd, 1982)."""
     values = seen.astype(np.float32)
-    order = np.argsort(values[..., :3].sum(2), axis=0)
+    order = np.argsort(sum_of(values[..., :3]), axis=0)
     tenth = max(len(seen) // 10, 1)
     low, high = (
         np.take_along_axis(values, order[n][None, :, None], axis=0)[0] for n in (tenth, -1 - tenth)
     )
     for _ in range(_ROUNDS):
-        near = ((values - low) ** 2).sum(2) <= ((values - high) ** 2).sum(2)
+        near = sum_of((values - low) ** 2) <= sum_of((values - high) ** 2)
         low, high = (
             (values * of[..., None]).sum(0) / np.maximum(of.sum(0), 1)[:, None]
             for of in (near, ~near)

@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.channels import most_of
+
 F32 = NDArray[np.float32]
 
 _FAR = 16
@@ -62,8 +64,8 @@ def noise_between(small: F32, plate: F32) -> float:
     Args:
         small, plate: (h, w, 3) float32, 0 to 1.
     """
-    away = cv2.absdiff(
-        np.ascontiguousarray(small[::4, ::4]), np.ascontiguousarray(plate[::4, ::4])
-    ).max(2)
+    away = most_of(
+        cv2.absdiff(np.ascontiguousarray(small[::4, ::4]), np.ascontiguousarray(plate[::4, ::4]))
+    )
     near = away[away < 0.05]
     return float(np.median(near)) if near.size > 25 else 0.01

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.channels import mean_of, most_of
 from velvet_seam.core.roto.dividing import crossings, divided
 from velvet_seam.core.roto.features import features, solve_size
 from velvet_seam.core.roto.first import inside_of
@@ -109,8 +110,8 @@ def _fitted(rgb: F32, terms: F32) -> F32 | None:
             at.T @ at + 1e-3 * np.eye(order, dtype=np.float32), at.T @ rgb[near], rcond=None
         )
         off = rgb - np.clip(terms[..., :order] @ weights, 0, 1)
-        above = off.mean(2)
-        along = np.abs(off - above[..., None]).max(2)
+        above = mean_of(off)
+        along = most_of(np.abs(off - above[..., None]))
         near = (above < NEAR_LIGHT) & (above > -NEAR_LIGHT / 3) & (along < NEAR_COLOUR)
     return None if weights is None else np.asarray(weights, np.float32)
 
@@ -121,23 +122,23 @@ def _along_border(rgb: F32) -> Where:
     ring = max(2, round(RING * min(height, width)))
     border = np.ones((height, width), bool)
     border[ring:-ring, ring:-ring] = False
-    luma = rgb.mean(2)
+    luma = mean_of(rgb)
     counts, edges = np.histogram(luma[border], 40, (0, 1))
     most = np.argmax(np.convolve(counts, np.ones(3), "same"))
     near = border & (np.abs(luma - (edges[most] + edges[most + 1]) / 2) < 2 * NEAR_LIGHT)
     if not near.any():
         return near
     colour = np.median(rgb[near] - luma[near][:, None], axis=0)
-    return near & (np.abs(rgb - luma[..., None] - colour).max(2) < NEAR_COLOUR)
+    return near & (most_of(np.abs(rgb - luma[..., None] - colour)) < NEAR_COLOUR)
 
 
 def _compared(rgb: F32, ground: F32) -> tuple[F32, F32]:
     """How much lighter each pixel is than the ground, as a part of it where it is light, and how far its colour is from
     the ground's at that light."""
-    light, there = rgb.mean(2), ground.mean(2)
+    light, there = mean_of(rgb), mean_of(ground)
     part = light / np.maximum(there, 0.02)
     more = (light - there) / np.maximum(there, 0.35)
-    rest = np.abs(rgb - ground * part[..., None]).max(2)
+    rest = most_of(np.abs(rgb - ground * part[..., None]))
     return np.asarray(more, np.float32), np.asarray(rest, np.float32)
 
 

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.channels import mean_of
 from velvet_seam.core.roto.seen import Seen, flow
 
 F32 = NDArray[np.float32]
@@ -71,7 +72,7 @@ def _otherwise(here: Seen, there: Seen) -> F32:
     shown = cv2.remap(
         there.f, to[..., 0], to[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
     )
-    differs = cv2.GaussianBlur(np.abs(shown - here.f).mean(2), (0, 0), 1.0)
+    differs = cv2.GaussianBlur(mean_of(np.abs(shown - here.f)), (0, 0), 1.0)
     least = max(LEAST, NOISE * float(np.median(moved[some])))
     noise = UNLIKE * max(float(np.median(differs[some])), 0.5)
     both = np.clip(moved / least - 0.5, 0, 1) * np.clip(differs / noise - 0.5, 0, 1)
