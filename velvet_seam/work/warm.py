@@ -49,6 +49,7 @@ from velvet_seam.core.picture.gaussian import blurred
 from velvet_seam.core.picture.grade import graded, graded_planes
 from velvet_seam.core.picture.hdr import to_sdr
 from velvet_seam.core.picture.luma_key import luma_key
+from velvet_seam.core.picture.median import median
 from velvet_seam.core.picture.mixing import mixed_in
 from velvet_seam.core.picture.outline import cover_outline, star
 from velvet_seam.core.picture.placement import Patch, affine, place
@@ -245,6 +246,7 @@ def _lined_up() -> None:
     grey = np.kron(rng.integers(40, 220, (8, 8), dtype=np.uint8), np.ones((8, 8), np.uint8))
     line_up(grey, grey, "plane")
     clean_plate(np.zeros((3, 8, 8, 3), np.uint8))
+    median(np.zeros((3, 8), np.uint8))
 
 
 def _roto() -> None:

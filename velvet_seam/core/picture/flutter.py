@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.channels import most_of, sum_of
+from velvet_seam.core.picture.median import median
 
 _ROUNDS = 4
 
@@ -93,4 +94,4 @@ def median_plate(pictures: list[NDArray[np.uint8]]) -> NDArray[np.uint8]:
     >>> median_plate(frames)[0, 0, 0].item()
     12
     """
-    return np.median(np.stack(pictures), axis=0).astype(np.uint8)
+    return median(np.stack(pictures))
