@@ -50,6 +50,10 @@ for standing in library.shots.all():
     for preview, side in ((True, 540), (False, None)):
         engine = Engine(library.materials(preview=preview))
         engine.picture(engine.plan(shot, shot.length // 2, short_side=side))
+shot = library.shots.all()[0].shot
+engine, top = Engine(library.materials(preview=True)), shot.layers[-1].id
+for view in ("matte", "dropped", "on-checker", "compare-half", "compare-difference", "compare-outlines", "compare-upper"):
+    engine.picture(engine.plan(shot, shot.length // 2, short_side=270, view=view, chosen=top))
 import numpy as np
 from av import VideoFrame
 from av.video.reformatter import VideoReformatter

@@ -15,7 +15,7 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from functools import cache
 from multiprocessing import get_context
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import av
 import numpy as np
@@ -26,9 +26,11 @@ from velvet_seam.core.analyse.scopes import SCOPES, lost, marked
 from velvet_seam.core.around import wrapped
 from velvet_seam.core.engine.adjusting import mixed_inside, to_bytes, to_floats, to_shown
 from velvet_seam.core.engine.alone import alone
+from velvet_seam.core.engine.comparing import Compare, compared
 from velvet_seam.core.engine.engine import frames_at_once
 from velvet_seam.core.engine.made_by import made_by
 from velvet_seam.core.engine.sheet import Sheet
+from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.showing import Showing
 from velvet_seam.core.kernels import folder
 from velvet_seam.core.looks import LOOKS, Area, Ground, Tone
@@ -226,6 +228,14 @@ def _around() -> None:
     lost(marked(_screen()))
 
 
+def _views() -> None:
+    patch = Patch(0, 0, _screen())
+    show_dropped((32, 48), patch, patch)
+    show_on_checker((32, 48), patch)
+    for how in get_args(Compare):
+        compared(how, (32, 48), 4.0, patch, patch)
+
+
 def _generated() -> None:
     shot = Shot(name="s", canvas=Canvas(width=32, height=48), rate="25", length=9)
     stroke = {"strokes": [{"points": [[-4, 0], [4, 3]]}]}  # paint has none of its own
@@ -265,7 +275,7 @@ def _nothing(*_: object) -> Any:
 
 PIECES: tuple[Callable[[], None], ...] = (
     _compose, _planes, _studied, _masks, _steady, _other_keys, _edge, _written, _hdr, _sound, _screen_key,
-    _place, _tones, _areas, _around, _generated, _lined_up, _roto,
+    _place, _tones, _areas, _around, _views, _generated, _lined_up, _roto,
 )  # fmt: skip
 """Each runs some kernels on a small picture. The longest comes first; beside it what is needed to read files,
 and then the rest, so that both processes end at about the same time."""

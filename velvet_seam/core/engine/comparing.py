@@ -8,9 +8,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.engine.show import on_sheet
+from velvet_seam.core.engine.show import MAT, on_sheet
 from velvet_seam.core.picture.coverage import brightness
 from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.picture.viewed import difference, half_of_each, outlined, over_mat
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 
@@ -19,9 +20,10 @@ Picture = NDArray[np.uint8]
 Compare = Literal["half", "difference", "outlines", "upper", "lower"]
 """Half of each; how far they differ, times a gain; what stands out in either, in two colours; each by itself."""
 
-MAT = 0x4A
+DARK = 18
 UPPER, LOWER = (255, 170, 60), (70, 150, 255)
-"""The colours of the outlines of the layer and of the one it is compared with; where both meet it is light."""
+"""The colours of the outlines of the layer and of the one it is compared with, on a dark ground; where both meet it
+is light."""
 
 
 def against(shot: Shot, layer: Layer, frame: int, wished: str | None = None) -> Layer | None:
@@ -43,31 +45,14 @@ def compared(
     """The picture of a comparison, (h, w, 4) uint8, opaque."""
     one, other = on_sheet(size, upper), on_sheet(size, lower)
     if how in ("upper", "lower"):
-        return _over_mat(one if how == "upper" else other)
-    out = np.full((size[1], size[0], 4), 255, np.uint8)
-    both = ((one[..., 3] > 0) & (other[..., 3] > 0))[..., None]
-    if how == "difference":
-        off = cv2.absdiff(one[..., :3], other[..., :3]).astype(np.float32) * np.float32(gain)
-        out[..., :3] = np.where(both, np.minimum(off, 255), MAT)
+        made = over_mat(one if how == "upper" else other, MAT)
+    elif how == "difference":
+        made = difference(one, other, np.float32(gain), MAT)
     elif how == "outlines":
-        light = np.zeros((size[1], size[0], 3), np.float32)
-        for picture, colour in ((one, UPPER), (other, LOWER)):
-            light += _edges(picture)[..., None] * np.array(colour, np.float32)
-        out[..., :3] = np.minimum(light + 18, 255)
+        made = outlined(_edges(one), _edges(other), UPPER, LOWER, DARK)
     else:
-        a, b = (
-            _over_mat(one)[..., :3].astype(np.uint16),
-            _over_mat(other)[..., :3].astype(np.uint16),
-        )
-        out[..., :3] = (a + b + 1) // 2
-    return out
-
-
-def _over_mat(picture: Picture) -> Picture:
-    out = np.full_like(picture, 255)
-    left = (255 - picture[..., 3:]).astype(np.uint16) * MAT // 255
-    out[..., :3] = np.minimum(picture[..., :3].astype(np.uint16) + left, 255)
-    return out
+        made = half_of_each(one, other, MAT)
+    return np.asarray(made, np.uint8)
 
 
 def _edges(picture: Picture) -> NDArray[np.float32]:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.picture.edge import PRESENT
 from velvet_seam.core.picture.placement import Patch
+from velvet_seam.core.picture.viewed import dropped, on_checker
 
 DROPPED = (150, 40, 92)
 HOLE = (240, 176, 40)
@@ -15,7 +16,8 @@ SPECK = (60, 190, 200)
 SMALL = 1 / 2000
 """Parts and holes up to this part of the picture are marked."""
 
-_CHECKS = 16
+MAT = 0x4A
+"""The grey where nothing is shown."""
 
 
 def on_sheet(size: tuple[int, int], patch: Patch | None) -> NDArray[np.uint8]:
@@ -27,42 +29,30 @@ def on_sheet(size: tuple[int, int], patch: Patch | None) -> NDArray[np.uint8]:
     return out
 
 
-def _small_parts(present: NDArray[np.bool_], most: float) -> NDArray[np.bool_]:
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(present.astype(np.uint8), connectivity=8)
+def _small_parts(present: NDArray[np.bool_], most: float) -> NDArray[np.bool_] | None:
+    """The parts of a plane that are small, and a little around them; None where all are large."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(present.view(np.uint8), connectivity=8)
     small = stats[:, cv2.CC_STAT_AREA] <= most
     small[0] = False
-    return np.asarray(small[labels], bool)
+    if not small.any():
+        return None
+    wide = cv2.dilate(small.astype(np.uint8)[labels], np.ones((5, 5), np.uint8))
+    return np.asarray(wide > 0)
 
 
 def show_dropped(size: tuple[int, int], raw: Patch | None, cut: Patch | None) -> NDArray[np.uint8]:
     """The source with what is dropped tinted, and with small holes and specks in colours of their
     own: (height, width, 4) uint8, opaque."""
     whole, kept = on_sheet(size, raw), on_sheet(size, cut)
-    here = whole[..., 3] > 0
-    gone = (whole[..., 3].astype(np.float32) - kept[..., 3]).clip(0, None)[..., None] / 255
-    colour = whole[..., :3].astype(np.float32)
-    tint = np.array(DROPPED, np.float32) * np.float32(0.72)
-    colour = np.asarray(colour * (1 - np.float32(0.72) * gone) + tint * gone, np.float32)
-    colour[~here] = 0x4A
-    most = SMALL * size[0] * size[1]
-    for present, mark in (
-        (kept[..., 3] >= PRESENT, SPECK),
-        ((kept[..., 3] <= 255 - PRESENT) & here, HOLE),
-    ):
-        part = (
-            cv2.dilate(_small_parts(present, most).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-        )
-        colour[part & here] = mark
-    out = np.full((size[1], size[0], 4), 255, np.uint8)
-    out[..., :3] = np.rint(colour)
-    return out
+    most, marks = SMALL * size[0] * size[1], np.zeros((size[1], size[0]), np.uint8)
+    missing = (kept[..., 3] <= 255 - PRESENT) & (whole[..., 3] > 0)
+    for number, present in ((1, kept[..., 3] >= PRESENT), (2, missing)):
+        part = _small_parts(present, most)
+        if part is not None:
+            marks[part] = number
+    return np.asarray(dropped(whole, kept, marks, DROPPED, SPECK, HOLE, MAT), np.uint8)
 
 
 def show_on_checker(size: tuple[int, int], cut: Patch | None) -> NDArray[np.uint8]:
     """The layer alone over two greys in squares: (height, width, 4) uint8, opaque."""
-    y, x = np.mgrid[0 : size[1], 0 : size[0]] // _CHECKS
-    ground = np.where((x + y) % 2 == 0, 0xB4, 0x8C).astype(np.float32)[..., None]
-    kept = on_sheet(size, cut).astype(np.float32)
-    out = np.full((size[1], size[0], 4), 255, np.uint8)
-    out[..., :3] = np.rint(kept[..., :3] + ground * (1 - kept[..., 3:] / 255))
-    return out
+    return np.asarray(on_checker(on_sheet(size, cut)), np.uint8)

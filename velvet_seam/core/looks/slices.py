@@ -65,10 +65,11 @@ def _torn(
     edges = np.sort(rng.random(max(0, count - 1)))
     shifts = rng.uniform(-1, 1, count) * (rng.random(count) < torn) * far
     rows = (np.arange(picture.shape[0]) + top + 0.5) / whole
-    own = np.rint(shifts).astype(np.int64)[np.searchsorted(edges, rows)]
+    begins = [0, *np.searchsorted(rows, edges, side="right").tolist(), len(rows)]
     width = picture.shape[1]
     words = np.ascontiguousarray(picture).view(np.uint32)[..., 0]
     out = words.copy()
-    for y in np.flatnonzero(own):
-        out[y] = np.roll(words[y], int(own[y]) % width)
+    for shift, begin, end in zip(np.rint(shifts).astype(int), begins, begins[1:], strict=False):
+        if shift:
+            out[begin:end] = np.roll(words[begin:end], int(shift) % width, axis=1)
     return out.view(np.uint8).reshape(picture.shape)

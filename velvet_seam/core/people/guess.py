@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.channels import most_of
+from velvet_seam.core.picture.channels import most_of, rgb_of
 from velvet_seam.core.problem import Problem
 
 F32 = NDArray[np.float32]
@@ -60,8 +60,7 @@ def guess(picture: NDArray[np.uint8]) -> Guess:
         Problem: the model's file is missing or damaged.
     """
     name, size = model_for(picture.shape[1], picture.shape[0])
-    rgb = np.ascontiguousarray(picture[..., :3])
-    seen = np.asarray(cv2.resize(rgb, size, interpolation=cv2.INTER_AREA), np.uint8)
+    seen = np.asarray(cv2.resize(rgb_of(picture), size, interpolation=cv2.INTER_AREA), np.uint8)
     net = _net(name)
 
     def odds(shown: NDArray[np.uint8]) -> F32:

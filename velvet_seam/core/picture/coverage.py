@@ -17,13 +17,26 @@ Plane = NDArray[np.uint8]
 """(h, w) uint8: 0 nothing, 255 all."""
 
 
+_RED, _GREEN, _BLUE = LUMA_709
+
 STRETCH = 128
 """Pixels of a row for which it is looked at together whether a plane leaves them as they are."""
 
 
+@kernel()
+def _brightness(picture):
+    out = np.empty(picture.shape[:2], np.uint8)
+    red, green, blue = np.float32(_RED), np.float32(_GREEN), np.float32(_BLUE)
+    for y in range(picture.shape[0]):
+        for x in range(picture.shape[1]):
+            luma = np.float32(picture[y, x, 0]) * red + np.float32(picture[y, x, 1]) * green
+            out[y, x] = np.uint8(np.rint(luma + np.float32(picture[y, x, 2]) * blue))
+    return out
+
+
 def brightness(picture: NDArray[np.uint8]) -> Plane:
     """Luma of ITU-R BT.709 of a premultiplied picture (h, w, 4), (h, w) uint8: what is clear is dark."""
-    return np.rint(picture[..., :3] @ np.array(LUMA_709, np.float32)).astype(np.uint8)
+    return np.asarray(_brightness(np.ascontiguousarray(picture)), np.uint8)
 
 
 def fitted(plane: Plane, height: int, width: int) -> Plane:

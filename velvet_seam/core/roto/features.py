@@ -7,6 +7,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.picture.channels import rgb_of
+
 F32 = NDArray[np.float32]
 
 SHORT = 270
@@ -30,7 +32,7 @@ def lab_of(picture: NDArray[np.uint8], size: tuple[int, int] | None = None) -> N
     """L*, a*, b* of a picture (h, w, 4) uint8, each 0 to 255: (h', w', 3) uint8, at the size of :func:`solve_size` or as
     given."""
     height, width = size or solve_size(*picture.shape[:2])
-    small = cv2.resize(picture[..., :3], (width, height), interpolation=cv2.INTER_AREA)
+    small = cv2.resize(rgb_of(picture), (width, height), interpolation=cv2.INTER_AREA)
     return np.asarray(cv2.cvtColor(np.ascontiguousarray(small), cv2.COLOR_RGB2LAB), np.uint8)
 
 

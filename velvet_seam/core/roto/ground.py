@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.picture.channels import mean_of, most_of
+from velvet_seam.core.picture.channels import mean_of, most_of, rgb_of
 from velvet_seam.core.roto.dividing import crossings, divided
 from velvet_seam.core.roto.features import features, solve_size
 from velvet_seam.core.roto.first import inside_of
@@ -68,7 +68,7 @@ def before_ground(picture: NDArray[np.uint8], differs: float = 1.0) -> Before:
         differs: how much something must differ from the ground; more leaves less of the subject.
     """
     size = solve_size(*picture.shape[:2])
-    small = cv2.resize(picture[..., :3], size[::-1], interpolation=cv2.INTER_AREA)
+    small = cv2.resize(rgb_of(picture), size[::-1], interpolation=cv2.INTER_AREA)
     rgb = small.astype(np.float32) * np.float32(1 / 255)
     ground = ground_of(rgb)
     light, rest = _compared(rgb, ground)
