@@ -56,8 +56,7 @@ def do(library: Library, job: JobRow) -> None:
     if found.share >= LEAST_SHARE:
         write_whole(library.folder.unsure(plate.id), jpeg(doubt_picture(found)))
     told |= {"plate": plate.id, "share": found.share, "moves": made.moves}
-    if not made.locked:
-        told["frame"] = None
+    told["frame"] = told.get("frame") if made.locked else None
     library.jobs.note(job.id, json.dumps(told))
     if told["part"]:
         now = library.shots.get(job.target).shot.layer(layer.id)
@@ -113,19 +112,25 @@ def _made(
     def shown(frame: int) -> int:
         return frame_shown(clip, layer.time, frame - span.first, shot.rate)
 
-    ends, home = [shown(span.first), shown(span.last)], shown(told["frame"])
+    ends = [shown(span.first), shown(span.last)]
+    # begun by an earlier version, or begun again once it was known that nothing moves, it names none
+    frame = told.get("frame")
+    home = shown(span.first if frame is None else frame)
     numbers = spread_over(min(ends), max(ends))
     if len(numbers) < 3:
         raise Problem(f"{layer.name} shows too few frames for a plate. Nothing was made.")
     if moves:
         numbers = sorted({*numbers, home})
     fills, read = told["fills"], []
-    progress = Progress(library, job, len(numbers) + len(fills) + 1)
+    every = len(numbers) + len(fills)
+    progress = Progress(library, job, (2 * every if moves else every) + 1)
     for done, number in enumerate([*numbers, *fills], 1):
         read.append(material.read(number)[..., :3].copy())
         progress(done)
     frames, count = np.stack(read), len(numbers)
-    locked = locked_frames(frames, numbers.index(home)) if moves else None
+    locked = None
+    if moves:
+        locked = locked_frames(frames, numbers.index(home), lambda done: progress(every + done))
     if locked is None:
         return Made(clean_plate(frames[:count], frames[count:]), moves, locked=False)
     if not locked.kept[count:].all():
