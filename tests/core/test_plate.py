@@ -82,9 +82,11 @@ def test_frames_are_spread_over_the_take():
     assert (many[0], many[-1]) == (0, 1499)
 
 
-def in_hand(seed: int, count: int = 24) -> tuple[np.ndarray, list[np.ndarray]]:
+def in_hand(
+    seed: int, size: tuple[int, int], count: int = 24
+) -> tuple[np.ndarray, list[np.ndarray]]:
     """Frames of a scene from a hand, in which somebody walks across; and the scene as each of them would show it."""
-    rng, (width, height) = np.random.default_rng(seed), SIZE
+    rng, (width, height) = np.random.default_rng(seed), size
     wide = np.clip(seen(drawn(seed), np.eye(3), np.random.default_rng(0)), 0, 255)
     wide = cv2.resize(wide, (width + 60, height + 60), interpolation=cv2.INTER_AREA)
     body, frames, bare = cv2.resize(drawn(970 + seed), (44, 150)), [], []
@@ -92,17 +94,21 @@ def in_hand(seed: int, count: int = 24) -> tuple[np.ndarray, list[np.ndarray]]:
         turn = np.radians(rng.uniform(-1, 1))
         c, s = np.cos(turn), np.sin(turn)
         lay = np.array([[c, -s, 30 + rng.uniform(-7, 7)], [s, c, 30 + rng.uniform(-7, 7)]])
-        view = cv2.warpAffine(wide, lay, SIZE, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP)
+        view = cv2.warpAffine(wide, lay, size, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP)
         bare.append(view.copy())
-        x = round(n / (count - 1) * (width - 44))
-        view[120:270, x : x + 44] = body
+        x, y = round(n / (count - 1) * (width - 44)), (height - 150) // 2
+        view[y : y + 150, x : x + 44] = body
         frames.append(np.clip(view + rng.normal(0, 2, view.shape), 0, 255).astype(np.uint8))
     return np.stack(frames), bare
 
 
-@pytest.mark.parametrize(("seed", "at"), [(11, 0), (12, 11)])
-def test_a_take_from_the_hand_has_a_plate_where_one_of_its_frames_is(seed: int, at: int):
-    frames, bare = in_hand(seed)
+@pytest.mark.parametrize(
+    ("seed", "at", "size"), [(11, 0, SIZE), (12, 11, (321, 203)), (13, 23, (640, 361))]
+)
+def test_a_take_from_the_hand_has_a_plate_where_one_of_its_frames_is(
+    seed: int, at: int, size: tuple[int, int]
+):
+    frames, bare = in_hand(seed, size)
     locked = locked_frames(frames, at)
     assert locked is not None
     assert locked.kept.all()

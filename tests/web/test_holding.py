@@ -17,7 +17,9 @@ from fastapi.testclient import TestClient
 from bench.register import drawn, lit
 from tests.web.test_nesting import document
 from tests.web.test_requests import edit, png, send
+from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.register.warps import apart
+from velvet_seam.store.library import Library
 
 SIZE, FRAMES = (360, 640), 30
 SCENE, BODY = drawn(940), drawn(941)
@@ -217,6 +219,12 @@ def scene_at(frame: int | None) -> np.ndarray:
     return cv2.warpPerspective(SCENE, matrix, SIZE, flags=cv2.INTER_CUBIC).astype(int)
 
 
+def seen(library: Library, shot: str, frame: int) -> np.ndarray:
+    engine = Engine(library.materials(preview=False))
+    picture = engine.picture(engine.plan(library.shots.get(shot).shot, frame))
+    return picture[..., [2, 1, 0]].astype(int)
+
+
 def test_a_plate_of_a_take_from_a_hand_is_made_where_the_playhead_is(client: TestClient):
     """Every frame is laid there first; nobody is left in it, and it says to which frame it belongs."""
     answer = client.post(
@@ -249,7 +257,30 @@ def test_a_plate_of_a_take_from_a_hand_is_made_where_the_playhead_is(client: Tes
     off, beside = (np.abs(made - scene_at(n)).max(-1) > 30 for n in (12, None))
     assert off.mean() < 0.03
     assert beside.mean() > 3 * off.mean()  # it is not where some other frame is
+    # moved by five frames, it is said anew; trimmed away, no frame is named
+    first = {"do": "set-values", "target": layer}
+    edit(client, shot, **first, values={"span.first": 5, "span.last": 34})
+    panel = client.get(f"/shots/{shot}/parts", params={"chosen": f"lineup:{layer}"}).text
+    assert "the plate is where frame 17 is" in panel
+    edit(client, shot, **first, values={"span.first": 0, "span.last": 8})
+    panel = client.get(f"/shots/{shot}/parts", params={"chosen": f"lineup:{layer}"}).text
+    assert "no one plate fits all of its frames" in panel
+    edit(client, shot, **first, values={"span.last": 29})
     # filled from a frame in which he is elsewhere than where it is unsure: it stays where it was
     told, filled = plate(frame=14, frames=[14])
     assert "where frame 12 is" in told["sentence"]
     assert (np.abs(filled - scene_at(12)).max(-1) > 30).mean() < 0.03
+    # locked off there, the other frames show what the plate does, but for him and the border
+    loose = [seen(library, shot, n) for n in (2, 22)]
+    client.post(f"/shots/{shot}/hold", json={"layer": layer, "frame": 12})
+    assert ended(client, shot)["state"] == "done"
+    for frame, before in zip((2, 22), loose, strict=True):
+        there = np.zeros(made.shape[:2], bool)
+        there[15:-15, 15:-15] = True
+        there[245:535, max(0, 9 * frame - 15) : 9 * frame + 135] = False
+        off, loosely = (
+            (np.abs(one - made).max(-1) > 30)[there].mean()
+            for one in (seen(library, shot, frame), before)
+        )
+        assert off < 0.03
+        assert loosely > 3 * off

@@ -44,22 +44,15 @@ def plate(identity: str, body: Plating, request: Request, context: Ctx) -> Respo
     )
     span = layer.span
 
-    def held(frame: int) -> int:
-        return min(max(frame, span.first), span.last)
+    def shown(frame: int) -> int:
+        within = min(max(frame, span.first), span.last) - span.first
+        return frame_shown(clip, layer.time, within, shot.rate)
 
-    fills = [
-        frame_shown(clip, layer.time, held(one) - span.first, shot.rate) for one in body.frames
-    ]
-    before = plate_made(context, identity, layer) if fills else None
+    fills = [shown(one) for one in body.frames]
     # what is filled is the plate there was: it stays where that is
-    frame = held(body.frame if before is None or before.frame is None else before.frame)
-    told = {
-        "layer": layer.id,
-        "clear": body.clear,
-        "fills": fills,
-        "part": body.part,
-        "frame": frame,
-    }
+    before = plate_made(context, standing, layer) if fills else None
+    home = shown(body.frame) if before is None or before.home is None else before.home
+    told = {"layer": layer.id, "clear": body.clear, "fills": fills, "part": body.part, "home": home}
     context.library.jobs.add("plate", identity, layer.name, total=61, delivery=json.dumps(told))
     context.queue.wake()
     return answer(request, context, standing, body)

@@ -10,8 +10,8 @@ import numpy as np
 
 from velvet_seam.core.analyse.first_look import wanders
 from velvet_seam.core.analyse.plate import CleanPlate, clean_plate, doubt_picture, spread_over
-from velvet_seam.core.engine.clip_time import frame_shown
-from velvet_seam.core.media.probe import probe
+from velvet_seam.core.engine.clip_time import frame_shown, frames_shown
+from velvet_seam.core.media.probe import Probe, probe
 from velvet_seam.core.media.still import write_png
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.locked_frames import locked_frames
@@ -30,11 +30,11 @@ LEAST_SHARE = 0.0005
 
 @dataclass(frozen=True)
 class Made:
-    """``moves``: how far the camera goes, pixels of the clip; ``locked``: whether the frames were laid where one is."""
+    """``moves``: how far the camera goes, pixels of the clip; ``home``: the frame of the clip where the others were laid."""
 
     plate: CleanPlate
     moves: float
-    locked: bool
+    home: int | None = None
 
 
 def do(library: Library, job: JobRow) -> None:
@@ -55,8 +55,7 @@ def do(library: Library, job: JobRow) -> None:
         path.unlink(missing_ok=True)
     if found.share >= LEAST_SHARE:
         write_whole(library.folder.unsure(plate.id), jpeg(doubt_picture(found)))
-    told |= {"plate": plate.id, "share": found.share, "moves": made.moves}
-    told["frame"] = told.get("frame") if made.locked else None
+    told |= {"plate": plate.id, "share": found.share, "moves": made.moves, "home": made.home}
     library.jobs.note(job.id, json.dumps(told))
     if told["part"]:
         now = library.shots.get(job.target).shot.layer(layer.id)
@@ -64,10 +63,9 @@ def do(library: Library, job: JobRow) -> None:
             value = {"kind": "footage", "footage": plate.id, "frame": 0}
             edit = SetValues(target=layer.id, values={f"seam.matte.{told['part']}.plate": value})
             library.shots.edit(job.target, edit)
-    library.jobs.finish(
-        job.id,
-        sentence=_words(plate.name, found, fits(made.moves, told["frame"], bool(told["part"]))),
-    )
+    frame = seen_at(item.probe, layer, shot, made.home)
+    words = fits(made.moves, frame, bool(told["part"]))
+    library.jobs.finish(job.id, sentence=_words(plate.name, found, words))
 
 
 def _words(name: str, found: CleanPlate, moves: str) -> str:
@@ -77,9 +75,15 @@ def _words(name: str, found: CleanPlate, moves: str) -> str:
     return words
 
 
+def seen_at(clip: Probe, layer: Layer, shot: Shot, home: int | None) -> int | None:
+    """The first shot frame at which a layer shows a frame of its clip; None where it does not, or there is none."""
+    shown = frames_shown(clip, layer.time, layer.span.length, shot.rate)
+    return layer.span.first + shown.index(home) if home in shown else None
+
+
 def fits(moves: float, frame: int | None, keyed: bool = False) -> str:
     """What is said of a plate where the camera ``moves`` so many pixels of the clip, and the frames were laid where the one
-    at shot ``frame`` is, or none; ``keyed``: a difference key takes it, which compares frames as they are in the clip.
+    at shot ``frame`` is, or that is not seen; ``keyed``: a difference key takes it, which compares frames as they are in the clip.
 
     >>> fits(0.4, None), fits(12, None)
     ('', 'The camera goes 12 px in this clip: no one plate fits all of its frames.')
@@ -108,39 +112,32 @@ def _made(
     clip, material, span = item.probe, library.materials(preview=False)(item.id), layer.span
     look = library.footage.first_look(item.id)
     moves = wanders(look, min(clip.width, clip.height)) if look else 0.0
-
-    def shown(frame: int) -> int:
-        return frame_shown(clip, layer.time, frame - span.first, shot.rate)
-
-    ends = [shown(span.first), shown(span.last)]
-    # begun by an earlier version, or begun again once it was known that nothing moves, it names none
-    frame = told.get("frame")
-    home = shown(span.first if frame is None else frame)
-    numbers = spread_over(min(ends), max(ends))
+    ends = [frame_shown(clip, layer.time, n, shot.rate) for n in (0, span.length - 1)]
+    numbers, fills = spread_over(min(ends), max(ends)), told["fills"]
     if len(numbers) < 3:
         raise Problem(f"{layer.name} shows too few frames for a plate. Nothing was made.")
-    if moves:
+    home = told.get("home", ends[0]) if moves else None  # a job of an earlier version names none
+    if home is not None:
         numbers = sorted({*numbers, home})
-    fills, read = told["fills"], []
-    every = len(numbers) + len(fills)
-    progress = Progress(library, job, (2 * every if moves else every) + 1)
-    for done, number in enumerate([*numbers, *fills], 1):
-        read.append(material.read(number)[..., :3].copy())
-        progress(done)
-    frames, count = np.stack(read), len(numbers)
-    locked = None
-    if moves:
-        locked = locked_frames(frames, numbers.index(home), lambda done: progress(every + done))
+    every = [*numbers, *fills]
+    progress = Progress(library, job, (1 if home is None else 2) * len(every) + 1)
+    first = material.read(every[0])
+    frames = np.empty((len(every), *first.shape[:2], 3), np.uint8)
+    for n, number in enumerate(every):
+        frames[n] = material.read(number)[..., :3]
+        progress(n + 1)
+    count, locked = len(numbers), None
+    if home is not None:
+        locked = locked_frames(frames, numbers.index(home), lambda n: progress(len(every) + n))
     if locked is None:
-        return Made(clean_plate(frames[:count], frames[count:]), moves, locked=False)
+        return Made(clean_plate(frames[:count], frames[count:]), moves)
     if not locked.kept[count:].all():
         raise Problem(
             "The frame it is to be filled from shows too little of what the others do. Nothing was made."
         )
     count = int(locked.kept[:count].sum())
-    return Made(
-        clean_plate(locked.frames[:count], locked.frames[count:], locked.seen), moves, locked=True
-    )
+    plate = clean_plate(locked.frames[:count], locked.frames[count:], locked.seen)
+    return Made(plate, moves, home)
 
 
 def given_up(library: Library, job: JobRow) -> None:
