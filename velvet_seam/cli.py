@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import errno
 import os
 import shutil
 import sys
@@ -153,6 +154,7 @@ def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
 
     if not 1 <= port <= 65535:
         raise Problem("A port is a number from 1 to 65535.")
+    _ask_for(host, port)
     os.umask(0o077)  # what is kept is its owner's alone
     from velvet_seam.work import process
     from velvet_seam.work.warming import Warming
@@ -188,6 +190,27 @@ def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
         ws_per_message_deflate=False, ws_max_size=MOST_BYTES,
     )  # fmt: skip
     return 0
+
+
+def _ask_for(host: str, port: int) -> None:
+    """Before anything is made ready: whether the address can be had.
+
+    Raises:
+        Problem: somebody has it, or there is no such.
+    """
+    import socket
+
+    kind = socket.AF_INET6 if ":" in host else socket.AF_INET
+    try:
+        with socket.socket(kind, socket.SOCK_STREAM) as tried:
+            tried.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            tried.bind((host, port))
+    except OSError as error:
+        if error.errno == errno.EADDRINUSE:
+            raise Problem(
+                f"Port {port} is taken, perhaps by Velvet Seam itself: open http://{host}:{port}, or choose another port with --port."
+            ) from error
+        raise Problem(f"{host}:{port} cannot be had: {error.strerror or error}.") from error
 
 
 def _poster(library: Library, item: FootageItem) -> None:

@@ -186,7 +186,7 @@ def test_a_clean_plate_is_made_of_a_take_and_given_to_a_difference_key(client: T
     )
     told = ended(client, shot, "plate")
     assert told["state"] == "done"
-    assert "tripod.mp4, clean plate is in your footage" in told["sentence"]
+    assert "tripod, clean plate.png is in your footage" in told["sentence"]
     assert "camera" not in told["sentence"]
     plate = document(client, shot)["layers"][0]["seam"]["matte"][0]["plate"]
     assert plate["kind"] == "footage"

@@ -180,6 +180,15 @@ def test_two_cameras_are_put_in_time_by_one_press(blank: Page):
     page.locator("[data-do='plate']").first.click()
     expect(page.locator(".plate-made img")).to_be_visible(timeout=60_000)
     expect(page.locator(".plate-made")).to_contain_text("unsure")
+    page.click("#add-layer")  # it is there to be laid below at once, and what was chosen stays
+    page.click("[data-of='yours']")
+    page.keyboard.press("Escape")
+    page.click("#add-layer")
+    plate = page.locator("#shelf .shelf-item", has_text="clean plate")
+    expect(plate).to_be_visible()
+    expect(page.locator("[data-of='yours']")).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("#shelf .shelf-item", has_text="moth-on-card")).to_be_hidden()
+    page.keyboard.press("Escape")
     page.keyboard.press("Control+z")
     until(page, "velvetSeam.bench.shot.layers[1].span.first === 0")
 

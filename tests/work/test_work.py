@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import shutil
+import socket
 import zipfile
 from dataclasses import replace
 from fractions import Fraction
@@ -279,3 +280,13 @@ def test_every_kind_of_work_is_complete(library):
         job = library.jobs.add(kind.name, "t-none", "some work")
         doing.given_up(library, library.jobs.get(job))
         assert library.jobs.take(kind.name).id == job
+
+
+def test_a_port_that_is_taken_is_said_before_anything_is_made_ready(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+):
+    with socket.create_server(("127.0.0.1", 0)) as other:
+        port = other.getsockname()[1]
+        assert main(["serve", "--folder", str(tmp_path / "studio"), "--port", str(port)]) == 2
+    assert f"Port {port} is taken" in capsys.readouterr().err
+    assert not (tmp_path / "studio").exists()

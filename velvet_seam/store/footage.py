@@ -35,6 +35,11 @@ class FootageItem:
     licence: str = ""
 
     @property
+    def stem(self) -> str:
+        """Its name without what says what kind of file it is; a shot is no file."""
+        return self.name if self.nested else self.name.rsplit(".", 1)[0] or self.name
+
+    @property
     def missing(self) -> bool:
         """Its file is not where it was kept: moved, deleted, or on a disk that is not there."""
         return not self.path.exists()

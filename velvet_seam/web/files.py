@@ -38,7 +38,7 @@ def save(identity: str, context: Ctx) -> Response:
     items = {i: context.library.footage.get(i) for i in sorted(ids)}
     files = {}
     for identity_, item in items.items():
-        stem = plain_name(item.name.rsplit(".", 1)[0])
+        stem = plain_name(item.stem)
         files[identity_] = (item.name, f"footage/{stem}-{identity_[-4:]}{item.path.suffix}")
     for item in items.values():
         if item.missing:

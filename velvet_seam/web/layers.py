@@ -79,8 +79,8 @@ def replace(identity: str, body: Replacement, request: Request, context: Ctx) ->
         old = context.library.footage.get(thing.source.shows)
         ratio = (old.probe.width or 1) / (new.probe.width or 1)
     edit: Edit = ReplaceFootage(target=body.target, footage=new.id, nested=new.nested, ratio=ratio)
-    if thing is not None and old is not None and thing.name == _stem(old):
-        renamed = SetValues(target=thing.id, values={"name": _stem(new)})
+    if thing is not None and old is not None and thing.name == old.stem:
+        renamed = SetValues(target=thing.id, values={"name": new.stem})
         edit = Several(label=f"another source for {thing.name}", edits=(edit, renamed))
     standing = context.library.shots.edit(identity, edit, check_references(context, identity))
     after = next((one for one in standing.shot.things if one.id == body.target), None)
@@ -216,18 +216,8 @@ def _moves(context: Context, thing: Layer | SoundTrack) -> bool:
     return shows is not None and context.library.footage.get(shows).probe.moving
 
 
-def _stem(item: FootageItem) -> str:
-    """What a layer is called after a file.
-
-    >>> from types import SimpleNamespace
-    >>> _stem(SimpleNamespace(name="moth.on.card.mp4")), _stem(SimpleNamespace(name=".mov"))
-    ('moth.on.card', '.mov')
-    """
-    return item.name if getattr(item, "nested", False) else item.name.rsplit(".", 1)[0] or item.name
-
-
 def _from_footage(shot: Shot, item: FootageItem, first: int) -> AddLayer | AddSound:
-    probe, name = item.probe, _stem(item)
+    probe, name = item.probe, item.stem
     seconds = Fraction(probe.seconds).limit_denominator(100_000)
     frames = max(1, int(seconds * shot.rate + Fraction(1, 2)))
     most = MAX_FRAME - 1 if shot.grows else max(shot.length - 1, first)

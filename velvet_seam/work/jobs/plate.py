@@ -50,7 +50,7 @@ def do(library: Library, job: JobRow) -> None:
         alpha = np.where(found.unsure & told["clear"], 0, 255).astype(np.uint8)
         colours = found.picture * (alpha[..., None] > 0)
         write_png(path, np.dstack([colours, alpha]))
-        plate = library.take_in(path, f"{item.name}, clean plate", probe(path))
+        plate = library.take_in(path, f"{item.stem}, clean plate.png", probe(path))
     finally:
         path.unlink(missing_ok=True)
     if found.share >= LEAST_SHARE:

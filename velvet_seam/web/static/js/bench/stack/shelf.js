@@ -11,7 +11,11 @@ export class Shelf {
       if (event.newState === "open") this.arrange();
       else this.target = null;
     });
-    this.pop.addEventListener("toggle", (event) => { if (event.newState === "open") this.place(); });
+    this.pop.addEventListener("toggle", (event) => {
+      if (event.newState !== "open") return;
+      this.place();
+      this.anew();
+    });
     document.getElementById("files").addEventListener("change", (event) => {
       this.bringIn([...event.target.files]);
       event.target.value = "";
@@ -86,7 +90,25 @@ export class Shelf {
       }
       if (target) break;
     }
-    const shelf = await fetch(`/shots/${this.bench.id}/shelf`);
-    document.getElementById("shelf").innerHTML = await shelf.text();
+    await this.anew();
+  }
+
+  /** What there is now: a plate or a shot may have come since it was shown last. What is chosen in it stays. */
+  async anew() {
+    const answer = await fetch(`/shots/${this.bench.id}/shelf`).catch(() => null);
+    if (!answer?.ok) return;
+    const text = await answer.text(), { pop } = this, target = document.getElementById("shelf");
+    const chosen = [...pop.querySelectorAll("[aria-pressed='true']")].map((one) => ({ ...one.dataset }));
+    window.htmx.swap({ target, sourceElement: target, text, swap: "innerMorph" });
+    for (const dataset of chosen) {
+      for (const [name, value] of Object.entries(dataset)) {
+        const every = [...pop.querySelectorAll("[aria-pressed]")].filter((one) => name in one.dataset);
+        for (const one of every) one.setAttribute("aria-pressed", one.dataset[name] === value);
+      }
+    }
+    if (pop.matches(":popover-open")) {
+      this.arrange();
+      this.place();
+    }
   }
 }
