@@ -109,7 +109,7 @@ def test_a_take_from_the_hand_has_a_plate_where_one_of_its_frames_is(
     seed: int, at: int, size: tuple[int, int]
 ):
     frames, bare = in_hand(seed, size)
-    locked = locked_frames(frames, at)
+    locked = locked_frames(frames.copy(), at)
     assert locked is not None
     assert locked.kept.all()
     assert locked.far > 3

@@ -17,8 +17,9 @@ from velvet_seam.core.register.warps import Matrix, apart, scaled
 SHORT = 540
 """Frames are measured at this short side."""
 
-STILL = 0.5
-"""Pixels: where no frame is farther off the camera stands still, and the frames are left as they are."""
+STILL, MOST_OF = 0.5, 0.95
+"""Pixels: where so many of the frames are no farther off the camera stands still, and they are left as they are. One that
+has gone astray says nothing of it, and of a plate it is one voice among many."""
 
 LEAST_FOUND = 0.7
 """Of all frames so many must be told; those that are not are left out."""
@@ -33,7 +34,7 @@ _HALF = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
 @dataclass(frozen=True)
 class Locked:
     """``frames``: (n, h, w, 3) uint8; ``seen``: (n, h, w) bool, what of the picture each shows; ``kept``: (m,) bool, which of
-    the m that were given they are; ``far``: how far the farthest was off, pixels, root mean square."""
+    the m that were given they are; ``far``: how far the farther ones were off, pixels, root mean square."""
 
     frames: NDArray[np.uint8]
     seen: NDArray[np.bool_]
@@ -44,11 +45,12 @@ class Locked:
 def locked_frames(
     frames: NDArray[np.uint8], at: int, step: Callable[[int], None] = lambda done: None
 ) -> Locked | None:
-    """Frames laid where the one at ``at`` is, which is left as it is; None where the camera stands still, and where too few
-    show what that one does.
+    """Frames laid where the one at ``at`` is, which is left as it is. None where the camera stands still, and where too few
+    show what that one does: then they are as they were.
 
     Args:
-        frames: (n, h, w, 3) uint8, in the order of the take.
+        frames: (n, h, w, 3) uint8, in the order of the take. They are laid where they lie in memory: of 4K sixty of them
+            are 1.5 GB.
         at: the frame that the others are measured against.
         step: told how many are done.
     """
@@ -56,12 +58,11 @@ def locked_frames(
     found = _warps(frames, at, step)
     if found is None:
         return None
-    far = max(apart(warp, np.eye(3), size) for warp in found.values())
+    far = float(np.quantile([apart(warp, np.eye(3), size) for warp in found.values()], MOST_OF))
     if far < STILL:
         return None
     kept = np.array([n in found for n in range(len(frames))])
-    laid = np.empty((len(found), *frames.shape[1:]), np.uint8)
-    seen = np.empty(laid.shape[:3], np.bool_)
+    laid, seen = frames[: len(found)], np.empty((len(found), *frames.shape[1:3]), np.bool_)
     whole = np.full(frames.shape[1:3], 255, np.uint8)
     for k, n in enumerate(sorted(found)):
         if n == at:
