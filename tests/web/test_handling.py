@@ -161,7 +161,9 @@ def test_another_source_from_the_shelf(bench: Page):
     expect(bench.locator("#shelf-pop h2")).to_have_text("Instead of Moon")
     expect(bench.locator("#shelf .shelf-item", has_text="tin-waltz").first).to_be_hidden()
     bench.locator("#shelf [data-of=yours]").click()
-    expect(bench.locator("#shelf .shelf-item", has_text="stage-empty")).to_be_hidden()
+    expect(
+        bench.locator("#shelf .shelf-item[data-whose=shelf]", has_text="stage-empty")
+    ).to_be_hidden()
     bench.locator("#shelf [data-of=shelf]").click()
     bench.locator("#shelf .shelf-item", has_text="stage-empty").click()
     saved(bench)
