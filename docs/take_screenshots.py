@@ -229,10 +229,8 @@ def strokes(page: Page, address: str) -> None:
     page.wait_for_timeout(1500)
     page.locator("[id^=seam-l]").first.click()
     page.wait_for_timeout(800)
-    page.locator("#seam-matte .chip", has_text="Roto").click()
-    page.wait_for_timeout(800)
-    page.click("[data-do=paint-strokes]")
-    page.wait_for_timeout(800)
+    page.locator("#seam-matte .chip", has_text="Roto").click()  # the brush is up
+    page.wait_for_timeout(1600)
     box = page.locator("#picture").bounding_box()
     assert box
     lines = (

@@ -41,5 +41,9 @@ export class Mattes {
   }
 
   /** A matte that needs no measuring before it is there. */
-  addKey(layer, kind) { return this.bench.send("mattes", { layer: layer.id, kind }).catch(() => null); }
+  async addKey(layer, kind) {
+    const { bench } = this, answer = await bench.send("mattes", { layer: layer.id, kind }).catch(() => null);
+    // a new roto has nothing to show before it is painted: the brush is up at once, or a drag would move the layer
+    if (answer && kind === "roto" && bench.layer?.id === layer.id) bench.tell("to-be-painted", bench.layer.seam.matte.findLast((one) => one.kind === kind)?.id);
+  }
 }
