@@ -10,7 +10,15 @@ import pytest
 
 from bench.register import drawn, seen
 from velvet_seam.core.analyse.plate import clean_plate, light_of, spread_over
+from velvet_seam.core.looks.light import Light
 from velvet_seam.core.register.locked_frames import locked_frames
+from velvet_seam.core.shot.layer import Layer, Place, Span
+from velvet_seam.core.shot.look import Look
+from velvet_seam.core.shot.pins import Pins
+from velvet_seam.core.shot.plate_layer import plate_layer
+from velvet_seam.core.shot.seam import Seam
+from velvet_seam.core.sources import FootageSource
+from velvet_seam.core.timing.animated import Keyframe, Keyframes
 
 SIZE = (180, 320)
 
@@ -138,3 +146,21 @@ def test_what_few_frames_show_is_unsure():
     assert made.unsure[:2].all()
     assert not made.unsure[2:].any()
     assert (made.picture == 120).all()
+
+
+def test_a_plate_lies_still_where_its_take_from_the_hand_was():
+    """As a layer below a take that was locked off by keyframes; a take of a standing camera takes its plate along."""
+    moved = Keyframes(keys=(Keyframe(frame=0, value=500.0), Keyframe(frame=20, value=540.0)))
+    pulled = Keyframes(keys=(Keyframe(frame=0, value=0.0), Keyframe(frame=10, value=-8.0)))
+    take = Layer(
+        id="l-take", name="Take", source=FootageSource(footage="f-take"), span=Span(first=30, last=60),
+        place=Place(x=moved, y=960.0, scale=90.0, pins=Pins(top_left_x=pulled)), hidden=True, locked=True,
+        look=Look(parts=[Light(id="p-light", exposure=0.5)]),
+    )  # fmt: skip
+    plate = plate_layer(take, "l-plate", "Plate", 3, "f-plate", at=15)
+    assert plate.place == Place(x=530.0, y=960.0, scale=90.0, pins=Pins(top_left_x=-8.0))
+    assert (plate.span, plate.crop, plate.seam) == (take.span, take.crop, Seam())
+    assert [plate.hidden, plate.locked] == [False, False]  # it is there to be seen
+    assert [(one.kind, one.exposure) for one in plate.look.parts] == [("light", 0.5)]
+    assert plate.look.parts[0].id != "p-light"
+    assert plate_layer(take, "l-plate", "Plate", 3, "f-plate").place == take.place

@@ -190,6 +190,14 @@ def test_two_cameras_are_put_in_time_by_one_press(blank: Page):
     theirs = page.locator("#shelf .shelf-item[data-whose='shelf']", has_text="moth-on-card")
     expect(theirs).to_be_hidden()
     page.keyboard.press("Escape")
+    page.get_by_role("button", name="Lay it below").click()
+    until(page, "velvetSeam.bench.shot.layers.length === 3")
+    below, take = state(page, "shot.layers.slice(1)")
+    assert below["name"] == "fox-and-hare-talk-b, clean plate"
+    assert (below["place"], below["span"]) == (take["place"], take["span"])
+    assert state(page, "layer.id") == take["id"]  # who is masked next
+    page.keyboard.press("Control+z")
+    until(page, "velvetSeam.bench.shot.layers.length === 2")
     page.keyboard.press("Control+z")
     until(page, "velvetSeam.bench.shot.layers[1].span.first === 0")
 

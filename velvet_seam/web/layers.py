@@ -23,7 +23,7 @@ from velvet_seam.core.shot.edits import (
     Trim,
 )
 from velvet_seam.core.shot.fitting import How, fitting_scale, speed_frame_by_frame
-from velvet_seam.core.shot.layer import MAX_FRAME, THREADS, Layer, Place, SoundTrack, Span
+from velvet_seam.core.shot.layer import MAX_FRAME, Layer, Place, SoundTrack, Span, next_thread
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Shot
@@ -228,7 +228,7 @@ def _from_footage(shot: Shot, item: FootageItem, first: int) -> AddLayer | AddSo
         span = Span(first=first, last=shot.length - 1)
     scale = fitting_scale((probe.width, probe.height), (shot.canvas.width, shot.canvas.height))
     place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2, scale=scale)
-    layer = Layer(id=new_id("l"), name=name, thread=_next_thread(shot.layers),
+    layer = Layer(id=new_id("l"), name=name, thread=next_thread(shot.layers),
                   source=(NestedSource if item.nested else FootageSource)(footage=item.id), span=span, place=place)  # fmt: skip
     return AddLayer(layer=layer)
 
@@ -236,7 +236,7 @@ def _from_footage(shot: Shot, item: FootageItem, first: int) -> AddLayer | AddSo
 def _from_colour(shot: Shot, colour: str, first: int) -> Layer:
     place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2)
     return Layer(
-        id=new_id("l"), name="Colour", thread=_next_thread(shot.layers),
+        id=new_id("l"), name="Colour", thread=next_thread(shot.layers),
         source=ColourSource(colour=colour), span=Span(first=first, last=shot.length - 1), place=place,
     )  # fmt: skip
 
@@ -246,13 +246,7 @@ def _computed(shot: Shot, source: Source, first: int) -> Layer:
     place = Place(x=shot.canvas.width / 2, y=shot.canvas.height / 2)
     name = copy_free(source.label, {one.name for one in shot.things})
     return Layer(
-        id=new_id("l"), name=name, thread=_next_thread(shot.layers),
+        id=new_id("l"), name=name, thread=next_thread(shot.layers),
         source=source, span=Span(first=first, last=shot.length - 1), place=place,
         seam=Seam(blend=source.blend if isinstance(source, GeneratedBase) else "normal"),
     )  # fmt: skip
-
-
-def _next_thread(layers: tuple[Layer, ...]) -> int:
-    """The thread colour used least, the first of those."""
-    used = [layer.thread for layer in layers]
-    return min(range(THREADS), key=lambda n: (used.count(n), n))

@@ -15,13 +15,15 @@ from velvet_seam.work.jobs.plate import fits, seen_at
 @dataclass(frozen=True)
 class PlateFacts:
     """``share``: how much of it is unsure, 0 to 1; ``doubt``: whether there is a picture of where; ``home``: the
-    frame of its clip where a take from the hand was laid; ``fits``: what is said of a camera that moves."""
+    frame of its clip where a take from the hand was laid; ``at``: the shot frame that shows it, if one does; ``fits``: what is
+    said of a camera that moves."""
 
     footage: str
     name: str
     share: float
     doubt: bool
     home: int | None = None
+    at: int | None = None
     fits: str = ""
 
 
@@ -41,5 +43,5 @@ def plate_made(context: Context, standing: Standing, layer: Layer) -> PlateFacts
         frame = seen_at(clip, layer, standing.shot, home)
         words = fits(told.get("moves", 0.0), frame, bool(told.get("part")))
         doubt = context.library.folder.unsure(item.id).exists()
-        return PlateFacts(item.id, item.name, told["share"], doubt, home, words)
+        return PlateFacts(item.id, item.name, told["share"], doubt, home, frame, words)
     return None

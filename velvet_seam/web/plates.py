@@ -9,8 +9,13 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from velvet_seam.core.engine.clip_time import frame_shown
-from velvet_seam.core.words import Id
-from velvet_seam.web.answer import Answer, ChosenRequest, answer
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edits import AddLayer
+from velvet_seam.core.shot.layer import next_thread
+from velvet_seam.core.shot.plate_layer import plate_layer
+from velvet_seam.core.words import Id, copy_free
+from velvet_seam.store.folder import new_id
+from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references
 from velvet_seam.web.context import Ctx
 from velvet_seam.web.plate_facts import plate_made
 from velvet_seam.web.takes import take_of
@@ -56,3 +61,33 @@ def plate(identity: str, body: Plating, request: Request, context: Ctx) -> Respo
     context.library.jobs.add("plate", identity, layer.name, total=61, delivery=json.dumps(told))
     context.queue.wake()
     return answer(request, context, standing, body)
+
+
+class LayingBelow(ChosenRequest):
+    """The plate of a layer's take, as a layer below it."""
+
+    layer: Id
+
+
+@router.post("/plate-below", response_class=Answer)
+def plate_below(identity: str, body: LayingBelow, request: Request, context: Ctx) -> Response:
+    """Put the newest plate of a take right below it, where whoever is masked out of the take is gone."""
+    standing = context.library.shots.get(identity)
+    shot = standing.shot
+    take = shot.layer(body.layer)
+    made = plate_made(context, standing, take)
+    if made is None:
+        raise Problem(f"There is no plate of {take.name} yet. Nothing was added.")
+    plate = context.library.footage.get(made.footage)
+    layer = plate_layer(
+        take,
+        new_id("l"),
+        copy_free(plate.stem, {one.name for one in shot.things}),
+        next_thread(shot.layers),
+        plate.id,
+        None if made.at is None else made.at - take.span.first,
+    )
+    new = AddLayer(layer=layer, index=shot.layers.index(take))
+    after = context.library.shots.edit(identity, new, check_references(context, identity))
+    said = f"{layer.name} lies below {take.name}: mask somebody out of the take, and the plate is seen there."
+    return answer(request, context, after, body, said=said)

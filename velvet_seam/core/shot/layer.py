@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 from functools import lru_cache
 from typing import Annotated, Literal
@@ -199,3 +200,9 @@ class SoundTrack(Heard):
     span: Span
     time: TimeMap = TimeMap()
     locked: bool = False
+
+
+def next_thread(layers: Sequence[Layer]) -> int:
+    """The thread colour used least, the first of those."""
+    used = [layer.thread for layer in layers]
+    return min(range(THREADS), key=lambda n: (used.count(n), n))

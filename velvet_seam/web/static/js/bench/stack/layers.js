@@ -42,6 +42,7 @@ export class Layers {
       "fewer-colours": ({ layer, dataset }) => this.colours(layer, dataset.path, -1),
       group: ({ targets }) => this.group(targets.filter((one) => one.seam)),
       plate: ({ layer, dataset }) => this.plate(layer, dataset),
+      "plate-below": ({ layer }) => bench.send("plate-below", { layer: layer.id }).catch(() => null),
       drift: ({ layer }) => this.drift(layer),
       "all-in-time": ({ layer }) => this.allInTime(layer),
       hold: ({ layer, dataset }) => this.hold(layer, dataset),
