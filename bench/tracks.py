@@ -41,6 +41,7 @@ KINDS = (
     "soft",
     "handled",
     "hidden",
+    "turned",
 )
 SIZES = ((540, 960), (960, 540), (360, 640), (640, 640))
 
@@ -102,19 +103,56 @@ def _moves(
         x = x + np.interp(np.arange(count), [0.5 * count, 0.8 * count], [0, width])
     turn = np.radians(_wave(rng, count, 9 if kind in ("scene", "fast") else 25))
     grow = np.exp(_wave(rng, count, 0.08 if kind == "scene" else 0.3))
+    if kind == "turned":
+        return [
+            _shifted(x[n], y[n]) @ _about(middle, turned(*about, size))
+            for n, about in enumerate(zip(_wave(rng, count, 30), _wave(rng, count, 58), turn, grow, strict=True))
+        ]  # fmt: skip
     tilt = [_wave(rng, count, 0.0 if kind in ("point", "fast") else 4e-4) for _ in range(2)]
     made = []
     for n in range(count):
         c, s = np.cos(turn[n]) * grow[n], np.sin(turn[n]) * grow[n]
         own = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
         own[2, :2] = tilt[0][n], tilt[1][n]
-        shift = np.eye(3)
-        shift[:2, 2] = x[n], y[n]
-        made.append(shift @ _about(middle, own))
+        made.append(_shifted(x[n], y[n]) @ _about(middle, own))
     return made
 
 
-def _laid(picture: Grey, matrix: Matrix, size: tuple[int, int]) -> NDArray[np.float32]:
+def _shifted(x: float, y: float) -> Matrix:
+    shift = np.eye(3)
+    shift[:2, 2] = x, y
+    return shift
+
+
+def turned(nods: float, shakes: float, turn: float, grow: float, size: tuple[int, int]) -> Matrix:
+    """A card turned about its middle in space, as a camera sees it: degrees about the horizontal and the vertical, then
+    in the picture, radians."""
+    a, b = np.radians(nods), np.radians(shakes)
+    nod = np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]])
+    shake = np.array([[np.cos(b), 0, np.sin(b)], [0, 1, 0], [-np.sin(b), 0, np.cos(b)]])
+    roll = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
+    lies = roll @ shake @ nod
+    far = 1.3 * max(size) / grow
+    seen = np.column_stack([lies[:, 0], lies[:, 1], [0, 0, far]])
+    return np.asarray(np.diag([1.3 * max(size), 1.3 * max(size), 1]) @ seen / far)
+
+
+def ornamented(front: Grey, rng: np.random.Generator) -> Grey:
+    """A picture in a frame of one ornament again and again."""
+    made = front.copy()
+    tall, wide = made.shape
+    side = max(8, int(min(tall, wide) * rng.uniform(0.05, 0.09)))
+    tile = cv2.GaussianBlur(rng.uniform(0, 255, (side, side)).astype(np.float32), (0, 0), side / 9)
+    tile = np.clip(128 + 2.2 * (tile - tile.mean()), 0, 255).astype(np.uint8)
+    tiled = np.tile(tile, (tall // side + 1, wide // side + 1))[:tall, :wide]
+    edge = 2 * side
+    inner = made[edge : tall - edge, edge : wide - edge].copy()
+    made[:] = tiled
+    made[edge : tall - edge, edge : wide - edge] = inner
+    return made
+
+
+def laid(picture: Grey, matrix: Matrix, size: tuple[int, int]) -> NDArray[np.float32]:
     """A picture as a warp lays it, two samples a pixel each way."""
     fine = np.diag([2.0, 2.0, 1.0])
     made = cv2.warpPerspective(
@@ -134,6 +172,8 @@ def sequence(
     kind: str, name: str, front: Grey, ground: Grey, other: Grey, seed: int, count: int = 100, unseen: bool = False,
 ) -> Sequence:  # fmt: skip
     rng = np.random.default_rng([seed, KINDS.index(kind)])
+    if kind == "turned":
+        front = ornamented(front, rng)
     size = SIZES[int(rng.integers(len(SIZES)))]
     width, height = size
     middle = np.array([width, height]) * rng.uniform(0.38, 0.62, 2)
@@ -155,6 +195,8 @@ def sequence(
     # the card shows a part of its picture, as large as it comes to lie, so that it has grain of its own
     wide, high = np.ptp(card, 0)
     own = max(wide / front.shape[1], high / front.shape[0]) * float(rng.uniform(1.0, 1.6))
+    if kind == "turned":  # with its frame
+        own = max(wide / front.shape[1], high / front.shape[0])
     corner = rng.uniform(0, 1, 2) * np.maximum(
         np.array([front.shape[1], front.shape[0]]) * own - [wide, high], 0
     )
@@ -176,11 +218,11 @@ def sequence(
                     after = moves[n + 1] if t >= 0 else moves[max(n - 1, 0)]
                     move = move + abs(t) * (after - move)
                 if kind == "scene":
-                    view += _laid(front, move @ lay * 1.0, size)
+                    view += laid(front, move @ lay * 1.0, size)
                 else:
-                    below = _laid(ground, cam @ lay, size)
+                    below = laid(ground, cam @ lay, size)
                     mask = _filled(mapped(move, card), size)
-                    view += below * (1 - mask) + _laid(front, move @ onto, size) * mask
+                    view += below * (1 - mask) + laid(front, move @ onto, size) * mask
             view /= parts
             here = mapped(moves[n], home)
             cover = _before(kind, n, count, here, size)

@@ -21,7 +21,7 @@ SAID: dict[str, str] = {
     "structure": "There is too little to see in these pictures to line them up by: plain walls, sky, dark.",
     "direction": "All that is seen runs in one direction, so nothing says how far they are apart along it.",
     "repeats": "What is seen repeats itself, so that several places fit as well.",
-    "common": "These two pictures show nothing in common.",
+    "common": "These two pictures show nothing in common, or from places too far apart.",
     "unsure": "They can be lined up only roughly.",
 }
 """Why two takes are not lined up, in words."""

@@ -32,6 +32,9 @@ CHANGED = 0.6
 FOUND_AGAIN = 0.7
 """Of what it usually scores: as much it must when it is found again after it was lost."""
 
+BETTER = 1.1
+"""Times the score: as much better another place must be to be taken instead."""
+
 HIDDEN = 0.3
 """A block that agrees less shows something else; a region of which more does is covered, and looks not otherwise."""
 
@@ -219,25 +222,43 @@ class Tracker:
         best: _Found | None = None
         if not self._missing:
             start = shifted(*self._speed) @ self._warp
-            for key in keys:
-                found = self._descended(key, grey, start)
-                if found is None or found.score < USUAL * usual:
-                    # half covered, what is left of it is too little in the smallest levels
-                    near = self._descended(key, grey, start, levels=1)
-                    if near is not None and (found is None or near.score > found.score):
-                        found = near
-                if found is not None and (best is None or found.score > 1.1 * best.score):
-                    best = found
-                if best is not None and best.score > USUAL * usual:
-                    return best
+            best = self._near(keys[0], grey, start, usual)
+            if len(keys) > 1 and (best is None or best.score < CHANGED * keys[0].best):
+                best = self._by_both(keys[0], keys[1], grey, start, usual, best)
+            if best is not None and best.score > USUAL * usual:
+                return best
         for key in keys:
             found = self._searched(key, grey)
-            if found is None or (best is not None and found.score < 1.1 * best.score):
+            if found is None or (best is not None and found.score < BETTER * best.score):
                 continue
             if self._jumped(found) and found.score < FOUND_AGAIN * usual:
                 continue  # what is far off and not much like it is something else
             best = found
         return best
+
+    def _near(self, key: _Key, grey: Grey, start: Matrix, usual: float) -> _Found | None:
+        found = self._descended(key, grey, start)
+        if found is None or found.score < USUAL * usual:
+            # half covered, what is left of it is too little in the smallest levels
+            near = self._descended(key, grey, start, levels=1)
+            if near is not None and (found is None or near.score > found.score):
+                return near
+        return found
+
+    def _by_both(
+        self, home: _Key, last: _Key, grey: Grey, start: Matrix, usual: float, found: _Found | None
+    ) -> _Found | None:
+        """By how the region looked last, and from there again by how it looked first: what looks otherwise now may
+        fit in part in the wrong place, such as one ornament on the next, and would go on doing so."""
+        by_last = self._near(last, grey, start, usual)
+        if by_last is None:
+            return found
+        again = self._descended(home, grey, by_last.warp, levels=1)
+        if again is not None and (found is None or again.score > found.score):
+            found = again
+        if found is not None and found.score > USUAL * usual:
+            return found
+        return by_last if found is None or by_last.score > BETTER * found.score else found
 
     def _jumped(self, found: _Found) -> bool:
         """Whether it lies further from where it was than it can have moved in a frame, by what it did before."""
@@ -279,8 +300,8 @@ class Tracker:
             )
             descent = key.descent(n, model, other)
             at = scaled(warp, level.scale)
-            if n == top or self.model != "plane":
-                at = within(model, at, level.size) if model != "plane" else at / at[2, 2]
+            # a plane keeps its perspective where steps only turn and stretch it
+            at = at / at[2, 2] if self.model == "plane" else within(model, at, level.size)
             fit = descent.run(at, steps=8 if n else 12, least=0.03 if n else 0.006)
             warp = scaled(fit.warp, 1 / level.scale)
         if fit is None or descent is None or not np.isfinite(warp).all():
