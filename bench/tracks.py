@@ -22,7 +22,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bench.register import pictures
+from bench.register import pictures, turned
 from velvet_seam.core.register.tracking import Tracker
 from velvet_seam.core.register.unfit import unfit
 from velvet_seam.core.register.warps import Matrix, Model, mapped
@@ -122,19 +122,6 @@ def _shifted(x: float, y: float) -> Matrix:
     shift = np.eye(3)
     shift[:2, 2] = x, y
     return shift
-
-
-def turned(nods: float, shakes: float, turn: float, grow: float, size: tuple[int, int]) -> Matrix:
-    """A card turned about its middle in space, as a camera sees it: degrees about the horizontal and the vertical, then
-    in the picture, radians."""
-    a, b = np.radians(nods), np.radians(shakes)
-    nod = np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]])
-    shake = np.array([[np.cos(b), 0, np.sin(b)], [0, 1, 0], [-np.sin(b), 0, np.cos(b)]])
-    roll = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
-    lies = roll @ shake @ nod
-    far = 1.3 * max(size) / grow
-    seen = np.column_stack([lies[:, 0], lies[:, 1], [0, 0, far]])
-    return np.asarray(np.diag([1.3 * max(size), 1.3 * max(size), 1]) @ seen / far)
 
 
 def ornamented(front: Grey, rng: np.random.Generator) -> Grey:

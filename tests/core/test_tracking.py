@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 import pytest
 
-from bench.register import drawn
-from bench.tracks import laid, ornamented, turned
+from bench.register import drawn, turned
+from bench.tracks import laid, ornamented
 from velvet_seam.core.register.tracking import Tracker
 from velvet_seam.core.register.warps import mapped
 

@@ -92,8 +92,10 @@ def line_up(
     fits = _tried(starts + by_phase(levels[-1], others[-1]), levels[-1], others[-1], model)
     if _clearest(fits) < CLEAR:
         fits = _tried(by_tiles(levels[-1], others[-1]), levels[-1], others[-1], model, fits)
-    if _clearest(fits) < FAR_FROM_CLEAR:
-        more = by_features(first, second, levels[-1].scale, others[-1].scale)
+    # a plane seen from elsewhere may fit better from a start without its perspective than nothing at all does
+    if _clearest(fits) < (CLEAR if model == "plane" else FAR_FROM_CLEAR):
+        scales = levels[-1].scale, others[-1].scale
+        more = by_features(first, second, *scales, plane=model == "plane")
         fits = _tried(more, levels[-1], others[-1], model, fits)
     if not fits:
         return LinedUp(None, "common", np.inf, 0.0, 0.0)
@@ -129,12 +131,12 @@ def _tried(
     starts: list[Matrix], level: Level, other: Level, model: Model, known: Sequence[Fit] = ()
 ) -> list[Fit]:
     """Descents from some starts, each to where it leads, beside those that are known; what two of them find counts
-    once."""
+    once. Those of a plane only turn and stretch it, and keep the perspective it begins with."""
     plain: Model = "stretch" if model == "plane" else model
     first = Descent(level, other, plain, chosen(level, 8_000))
     fits = list(known)
     for start in starts:
-        fit = first.run(within(first.model, start, level.size), steps=12, least=0.02)
+        fit = first.run(within(model, start, level.size), steps=12, least=0.02)
         if all(apart(fit.warp, one.warp, level.size) > 1 for one in fits):
             fits.append(fit)
     return fits

@@ -93,9 +93,12 @@ def _between(like: NDArray[np.float32], row: int, column: int, axis: int) -> flo
     return float(0.5 * (a - c) / bend) if bend < -1e-6 else 0.0
 
 
-def by_features(grey: Grey, other: Grey, scale: float, other_scale: float) -> list[Matrix]:
+def by_features(
+    grey: Grey, other: Grey, scale: float, other_scale: float, plane: bool = False
+) -> list[Matrix]:
     """Features that are alike whatever their size and turn (D. Lowe, 2004): for takes that lie far apart. Between
-    pixels of levels ``scale`` and ``other_scale`` times as large as the pictures."""
+    pixels of levels ``scale`` and ``other_scale`` times as large as the pictures. With ``plane`` also what most of
+    them say in perspective."""
     finder = cv2.SIFT.create(1500)
     (ka, da), (kb, db) = (finder.detectAndCompute(one, None) for one in (grey, other))
     if da is None or db is None or len(ka) < ENOUGH or len(kb) < 2:
@@ -108,7 +111,19 @@ def by_features(grey: Grey, other: Grey, scale: float, other_scale: float) -> li
     if len(pairs) < ENOUGH:
         return []
     here, found = (np.array([pair[n] for pair in pairs], float) + 0.5 for n in (0, 1))
-    return _together(here * scale, found * other_scale, 2.5)
+    here, found = here * scale, found * other_scale
+    return _in_perspective(here, found, 2.5) * plane + _together(here, found, 2.5)
+
+
+def _in_perspective(
+    here: NDArray[np.float64], found: NDArray[np.float64], near: float
+) -> list[Matrix]:
+    """The plane that most pairs of places agree on."""
+    cv2.setRNGSeed(SEED)
+    warp, agree = cv2.findHomography(here, found, cv2.RANSAC, near, maxIters=2000)
+    if warp is None or int(agree.sum()) < 2 * ENOUGH or not np.isfinite(warp).all():
+        return []
+    return [np.asarray(warp / warp[2, 2], np.float64)]
 
 
 def _together(here: NDArray[np.float64], found: NDArray[np.float64], near: float) -> list[Matrix]:
