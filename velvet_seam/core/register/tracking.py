@@ -254,8 +254,9 @@ class Tracker:
         if by_last is None:
             return found
         again = self._descended(home, grey, by_last.warp, levels=1)
-        if again is not None and (found is None or again.score > found.score):
-            found = again
+        least = USUAL * usual if found is None else max(USUAL * usual, found.score)
+        if again is not None and again.score > least:
+            return again
         if found is not None and found.score > USUAL * usual:
             return found
         return by_last if found is None or by_last.score > BETTER * found.score else found
