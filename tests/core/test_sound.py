@@ -14,6 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import SoundTrack, Span, TimeMap
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sound import mix as mixing
@@ -109,6 +110,51 @@ def test_sound_stays_with_the_pictures_wherever_the_streams_begin(
     click = int(np.abs(sound[:, 0]).argmax())
     # Matroska keeps times in whole milliseconds
     assert click / 48000 == pytest.approx(0.25 + sound_from - picture_from, abs=0.0015)
+
+
+def broken_sound(path: Path, broken: set[int]) -> Path:
+    """Two seconds of grey pictures with noise in AC-3, of which some packets, of 32 ms each, are zeros."""
+    rng = np.random.default_rng(6)
+    noise = rng.normal(0, 0.1, (2, 96_000)).astype(np.float32)
+    with av.open(str(path), "w", format="matroska") as container:
+        picture = container.add_stream("libx264", rate=25)
+        picture.width, picture.height, picture.pix_fmt = 64, 64, "yuv420p"
+        sound = container.add_stream("ac3", rate=48000, layout="stereo")
+        count = 0
+        for _ in range(50):
+            frame = av.VideoFrame.from_ndarray(np.full((64, 64, 3), 90, np.uint8), format="rgb24")
+            container.mux(picture.encode(frame))
+        for start in (*range(0, 96_000, 1536), None):
+            block = None
+            if start is not None:
+                part = np.ascontiguousarray(noise[:, start : start + 1536])
+                block = av.AudioFrame.from_ndarray(part, format="fltp", layout="stereo")
+                block.sample_rate, block.pts = 48000, start
+            for packet in sound.encode(block):
+                if count in broken:
+                    zeros = av.Packet(bytes(packet.size))
+                    zeros.pts, zeros.dts, zeros.duration = packet.pts, packet.dts, packet.duration
+                    zeros.time_base, zeros.stream = packet.time_base, sound
+                    packet = zeros
+                container.mux(packet)
+                count += 1
+        container.mux(picture.encode(None))
+    return path
+
+
+def test_what_does_not_decode_of_a_sound_is_silent_and_the_rest_stays_where_it_is(tmp_path: Path):
+    whole = decode_sound(broken_sound(tmp_path / "whole.mkv", set()))
+    sound = decode_sound(broken_sound(tmp_path / "broken.mkv", {0, 20, 21, 22, 23}))
+    assert abs(len(sound) - len(whole)) <= 64
+    gap = slice(int(20.5 * 1536), int(23.5 * 1536))  # 0.65 to 0.77 s
+    assert np.abs(whole[gap]).max() > 0.1
+    assert np.abs(sound[gap]).max() < 1e-4
+    for part in (slice(4000, 28_000), slice(45_000, 90_000)):
+        moved = np.correlate(sound[part, 0], whole[part.start + 64 : part.stop - 64, 0], "valid")
+        # Matroska keeps times in whole milliseconds
+        assert abs(int(moved.argmax()) - 64) <= 48
+    with pytest.raises(Problem, match="cannot be decoded"):
+        decode_sound(broken_sound(tmp_path / "none.mkv", set(range(99))))
 
 
 def test_gain_may_move():

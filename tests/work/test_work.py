@@ -15,7 +15,9 @@ import pytest
 from PIL import Image
 
 from tests.clips import coded_clip, read_code
+from tests.core.test_sound import broken_sound
 from velvet_seam.cli import main
+from velvet_seam.core.analyse.first_look import verdicts
 from velvet_seam.core.engine.delivery import Delivery
 from velvet_seam.core.engine.render import render
 from velvet_seam.core.formats.shot_file import shot_file_text
@@ -76,6 +78,26 @@ def test_a_render_shows_every_frame_at_its_time_with_its_sound(library, coded):
     heard, wanted = decode_sound(path)[:48000, 0], decode_sound(FOLDER / "tin-waltz.wav")[:48000, 0]
     shift = np.correlate(heard[4800:40000], wanted[4800 + 64 : 40000 - 64], "valid").argmax() - 64
     assert shift == 0
+
+
+def test_a_clip_whose_sound_is_damaged_is_used_without_it(library, tmp_path):
+    """It is made ready as any other, says so, and a render of it has no sound."""
+    clip = bring_in(library, broken_sound(tmp_path / "clip.mkv", set(range(99))))
+    item = library.footage.get(clip)
+    assert item.ready
+    assert not item.probe.has_sound
+    assert library.folder.proxy(clip).exists()
+    told = library.footage.first_look(clip)
+    assert told is not None
+    assert any("cannot be read" in words for _, words in verdicts(told, 64, 50, 2.0))
+    assert library.sound_of(clip) is None
+    shot = coded_shot(clip)
+    library.jobs.add("render", "s", shot.name, document=shot.model_dump_json(), total=25)
+    row = library.jobs.take("render")
+    run_job(library, row)
+    done = library.jobs.get(row.id)
+    assert done.state == "done", done.sentence
+    assert not probe(library.folder.render(done.file)).has_sound
 
 
 def test_rendering_twice_gives_the_same_file(library, coded):

@@ -177,6 +177,12 @@ class FootageShelf:
         FootageRow.update(ready=False).where(FootageRow.id == identity).execute()
         self._held.pop(identity, None)
 
+    def set_unheard(self, identity: str) -> None:
+        """The sound of a clip cannot be decoded: it is used as one that has none."""
+        probe = self.get(identity).probe.model_copy(update={"sound_channels": 0})
+        FootageRow.update(probe=probe.model_dump_json()).where(FootageRow.id == identity).execute()
+        self._held.pop(identity, None)
+
     def remove(self, identity: str, shots: Shots) -> None:
         """Remove footage and its files; refused while a shot uses it."""
         item = self.get(identity)

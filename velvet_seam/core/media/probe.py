@@ -72,6 +72,11 @@ class Probe(BaseModel):
     def has_sound(self) -> bool:
         return self.sound_channels > 0
 
+    @property
+    def unheard(self) -> bool:
+        """It has a sound that cannot be decoded."""
+        return self.sound_rate > 0 and not self.has_sound
+
     def begins(self, number: int) -> Fraction:
         """The source time at which a frame begins to show, in seconds."""
         return number / self.rate if self.regular else self.times[number] * self.tick

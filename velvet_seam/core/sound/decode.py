@@ -24,6 +24,9 @@ MAX_SECONDS = 3 * 3600
 FARTHEST = 60.0
 """Seconds."""
 
+MOST_BROKEN = 1000
+"""Pieces of a stream one after the other that do not decode: what comes after so many is not waited for."""
+
 
 def decode_sound(path: Path) -> Sound:
     """The first sound stream of a file, resampled to 48 kHz stereo, in one piece; see :func:`sound_blocks`."""
@@ -104,12 +107,20 @@ def _resampled(path: Path) -> Iterator[tuple[float, Sound]]:
             elif stream.start_time is not None and stream.time_base:
                 origin = float(stream.start_time * stream.time_base)
             resampler = av.AudioResampler(format="fltp", layout="stereo", rate=SOUND_RATE)
-            begin: float | None = None
-            for frame in _ending(container, stream):
+            begin, done = None, 0
+            for frame, broken in _frames(container, stream):
                 if frame is not None:
-                    begin = (frame.time or 0.0) - origin if begin is None else begin
+                    at = (frame.time or 0.0) - origin
+                    begin = at if begin is None else begin
+                    lost = round((at - begin) * SOUND_RATE) - done if broken else 0
+                    if (
+                        0 < lost <= FARTHEST * SOUND_RATE
+                    ):  # silence, and what comes after is heard when it should be
+                        done += lost
+                        yield begin, np.zeros((lost, 2), np.float32)
                     frame.pts = None
                 for out in resampler.resample(frame):
+                    done += out.samples
                     yield begin or 0.0, np.ascontiguousarray(out.to_ndarray().T, np.float32)
     except Problem:
         raise
@@ -117,26 +128,30 @@ def _resampled(path: Path) -> Iterator[tuple[float, Sound]]:
         raise Problem("The sound of this file cannot be decoded; it may be damaged.") from None
 
 
-def _ending(
-    container: av.container.InputContainer, stream: av.AudioStream
-) -> Iterator[av.AudioFrame | None]:
-    """The frames of a stream, and then None."""
-    yield from _frames(container, stream)
-    yield None
-
-
 def _frames(
     container: av.container.InputContainer, stream: av.AudioStream
-) -> Iterator[av.AudioFrame]:
-    """The frames of a stream; of one that breaks off, those that decode."""
-    count = 0
-    try:
-        for frame in container.decode(stream):
-            count += 1
-            yield frame
-    except CLIP_DAMAGE:
-        if count == 0:
-            raise
+) -> Iterator[tuple[av.AudioFrame | None, bool]]:
+    """The frames of a stream that decode, each with whether something before it does not; and then None."""
+    count, broken, error = 0, 0, None
+    packets = container.demux(stream)
+    while broken < MOST_BROKEN:
+        try:
+            packet = next(packets, None)
+        except CLIP_DAMAGE as one:  # the file breaks off
+            error, packet = one, None
+        if packet is None:
+            break
+        try:
+            frames = packet.decode()
+        except CLIP_DAMAGE as one:
+            error, broken = one, broken + 1
+            continue
+        for frame in frames:
+            yield frame, broken > 0
+            count, broken = count + 1, 0
+    if count == 0 and error is not None:
+        raise error
+    yield None, False
 
 
 def peaks(sound: Sound, count: int) -> NDArray[np.float32]:

@@ -15,7 +15,7 @@ from velvet_seam.core.analyse.first_look import FirstLook, Look, loudest
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.media.proxy import write_proxy
 from velvet_seam.core.media.still import contact_strip
-from velvet_seam.core.problem import Cancelled
+from velvet_seam.core.problem import Cancelled, Problem
 from velvet_seam.core.sound.decode import peaks
 from velvet_seam.store.footage import FootageItem
 from velvet_seam.store.library import Library
@@ -51,7 +51,12 @@ def prepare(
     if probe.kind != "sound" and not folder.poster(item.id).exists():
         write_poster(item.path, probe, folder.poster(item.id))
     if probe.has_sound and not folder.wave(item.id).exists():
-        _prepare_sound(library, item)
+        try:
+            _prepare_sound(library, item)
+        except Problem:
+            if probe.kind == "sound":
+                raise
+            library.footage.set_unheard(item.id)
     if probe.kind == "clip":
         wanted = {round(k * (probe.frames - 1) / (STRIP_FRAMES - 1)) for k in range(STRIP_FRAMES)}
         kept: dict[int, NDArray[np.uint8]] = {}
@@ -79,8 +84,10 @@ def prepare(
             write_proxy(item.path, probe, folder.proxy(item.id), each=each)
             looked()
         _write_strip(folder.strip(item.id), [kept[n] for n in sorted(kept)])
-        sound = library.sound_of(item.id)
-        write_whole(folder.first_look(item.id), look.result(sound).model_dump_json().encode())
+        found = look.result(library.sound_of(item.id))
+        unheard = library.footage.get(item.id).probe.unheard
+        told = found.model_copy(update={"unheard": unheard})
+        write_whole(folder.first_look(item.id), told.model_dump_json().encode())
     elif probe.kind == "still":
         picture = Material(item.id, item.path, probe, preview=True).read(0)
         _write_strip(folder.strip(item.id), [picture])
