@@ -172,8 +172,8 @@ def test_a_stroke_is_drawn_with_the_mouse_and_undone(bench: Page):
     painted(bench)
     bench.fill("#brush-colour", "#00ff00")
     bench.evaluate("document.getElementById('brush-width').value = 90")
-    bench.click("[data-do='brush']")
-    expect(bench.locator("#brush")).to_be_visible()
+    expect(bench.locator("#brush")).to_be_visible()  # the brush is up at once
+    expect(bench.locator("[data-do='brush']")).to_have_attribute("aria-pressed", "true")
     x, y, width, height = sides(bench, "#picture")
     before = pixel(bench, 540, 960)
     bench.mouse.move(x + width * 0.2, y + height * 0.5)

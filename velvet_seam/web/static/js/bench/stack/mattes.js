@@ -44,6 +44,6 @@ export class Mattes {
   async addKey(layer, kind) {
     const { bench } = this, answer = await bench.send("mattes", { layer: layer.id, kind }).catch(() => null);
     // a new roto has nothing to show before it is painted: the brush is up at once, or a drag would move the layer
-    if (answer && kind === "roto" && bench.layer?.id === layer.id) bench.tell("to-be-painted", bench.layer.seam.matte.findLast((one) => one.kind === kind)?.id);
+    if (answer && kind === "roto" && bench.layer?.id === layer.id) bench.tell("brush-up", { roto: bench.layer.seam.matte.findLast((one) => one.kind === kind)?.id });
   }
 }

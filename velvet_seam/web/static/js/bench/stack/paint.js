@@ -16,6 +16,7 @@ export class Paint {
     this.brush = new Brush(bench, picture, document.getElementById("brush"), {
       here: () => this.here, buttons: [0], style: () => this.style, done: (line) => this.send(bench.layer, line),
     });
+    bench.addEventListener("brush-up", ({ detail }) => { if (detail.paint) this.take(true); });
     for (const name of ["chosen", "layout", "shown"]) bench.addEventListener(name, () => this.place());
   }
 

@@ -24,7 +24,7 @@ export class Roto {
       here: () => this.here, ready: () => this.ready(), buttons: [0, 2, 5], style: (event) => this.style(this.said(event)), done: (line, event) => this.send(line, this.said(event)), idle: () => this.show(),
     });
     for (const name of ["chosen", "layout", "shown", "state"]) bench.addEventListener(name, () => { if (this.part && !this.here) this.putDown(); this.mark(); });
-    bench.addEventListener("to-be-painted", ({ detail }) => this.take(detail));
+    bench.addEventListener("brush-up", ({ detail }) => { if (detail.roto) this.take(detail.roto); });
     document.addEventListener("input", (event) => {
       if (!event.target.matches("[data-roto-width]")) return;
       this.width = Math.min(Math.max(Number(event.target.value) || 12, 0.5), 2000);

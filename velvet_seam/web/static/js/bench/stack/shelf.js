@@ -73,7 +73,11 @@ export class Shelf {
   async take(body) {
     const { target, bench } = this;
     this.pop.hidePopover();
-    if (!target) return bench.send("layers", { frame: bench.frame, ...body }).catch(() => null);
+    if (!target) {
+      const answer = await bench.send("layers", { frame: bench.frame, ...body }).catch(() => null);
+      if (answer && body.generated === "paint") bench.tell("brush-up", { paint: true }); // there is nothing to be seen of it yet
+      return answer;
+    }
     return bench.send("replace", { target: target.id, footage: body.footage }).catch(() => null);
   }
 
