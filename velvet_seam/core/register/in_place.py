@@ -92,7 +92,7 @@ def line_up(
     fits = _tried(starts + by_phase(levels[-1], others[-1]), levels[-1], others[-1], model)
     if _clearest(fits) < CLEAR:
         fits = _tried(by_tiles(levels[-1], others[-1]), levels[-1], others[-1], model, fits)
-    # a plane seen from elsewhere may fit better from a start without its perspective than nothing at all does
+    # without its perspective a wall seen from elsewhere fits in part, and not where it truly lies
     if _clearest(fits) < (CLEAR if model == "plane" else FAR_FROM_CLEAR):
         scales = levels[-1].scale, others[-1].scale
         more = by_features(first, second, *scales, plane=model == "plane")

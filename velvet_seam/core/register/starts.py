@@ -112,13 +112,14 @@ def by_features(
         return []
     here, found = (np.array([pair[n] for pair in pairs], float) + 0.5 for n in (0, 1))
     here, found = here * scale, found * other_scale
-    return _in_perspective(here, found, 2.5) * plane + _together(here, found, 2.5)
+    planes = _in_perspective(here, found, 2.5) if plane else []
+    return planes + _together(here, found, 2.5)
 
 
 def _in_perspective(
     here: NDArray[np.float64], found: NDArray[np.float64], near: float
 ) -> list[Matrix]:
-    """The plane that most pairs of places agree on."""
+    """The plane that most pairs of places agree on; none where few do."""
     cv2.setRNGSeed(SEED)
     warp, agree = cv2.findHomography(here, found, cv2.RANSAC, near, maxIters=2000)
     if warp is None or int(agree.sum()) < 2 * ENOUGH or not np.isfinite(warp).all():
