@@ -37,8 +37,8 @@ ALIKE = 0.75
 MOST_OFF = 0.3
 """Pixels of the picture: what is less sure is not taken, so that hardly anything off by more than half a pixel is."""
 
-CLEAR, FAR_FROM_CLEAR = 0.35, 0.16
-"""Where no start scores as much, tiles are looked for, and where none scores even the second, features."""
+CLEAR, FAR_FROM_CLEAR, PLANE_FAR = 0.35, 0.16, 0.24
+"""Where no start scores as much, tiles are looked for, and where none scores even the second, of a plane the third, features."""
 
 GROUPS = 8
 PATCH = 4
@@ -93,7 +93,7 @@ def line_up(
     if _clearest(fits) < CLEAR:
         fits = _tried(by_tiles(levels[-1], others[-1]), levels[-1], others[-1], model, fits)
     # without its perspective a wall seen from elsewhere fits in part, and not where it truly lies
-    if _clearest(fits) < (CLEAR if model == "plane" else FAR_FROM_CLEAR):
+    if _clearest(fits) < (PLANE_FAR if model == "plane" else FAR_FROM_CLEAR):
         scales = levels[-1].scale, others[-1].scale
         more = by_features(first, second, *scales, plane=model == "plane")
         fits = _tried(more, levels[-1], others[-1], model, fits)
