@@ -14,6 +14,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
+from tests.core.test_sound import broken_sound
 from velvet_seam.cli import main
 from velvet_seam.core.shot.edits import read_edit
 from velvet_seam.store.tables import Unwritable, database
@@ -268,6 +269,18 @@ def test_a_shot_saved_as_files_renders_from_a_shell(client, shot, tmp_path):
     assert Image.open(still).getpixel((32, 48)) == (10, 200, 30)
     folder = client.app.state.context.library.folder.root / "incoming"
     assert list(folder.iterdir()) == []
+
+
+def test_a_sound_that_cannot_be_read_is_told_of_on_its_card(client, tmp_path):
+    data = broken_sound(tmp_path / "clip.mkv", set(range(99))).read_bytes()
+    identity = send(client, data, "broken.mkv").json()["id"]
+    library = client.app.state.context.library
+    end = time.monotonic() + 60
+    while not library.footage.get(identity).ready and time.monotonic() < end:
+        time.sleep(0.05)
+    card = client.get("/footage/cards").text.split(f'id="clip-{identity}"')[1].split("</li>")[0]
+    assert "its sound cannot be read: it is used without" in card
+    assert "<span>sound</span>" not in card
 
 
 def test_footage_in_use_is_kept_and_said(client, shot):

@@ -53,6 +53,8 @@ def first_words(context: Context, item: FootageItem) -> list[tuple[Grade, str]]:
     if probe.missing:
         said.append(("look", f"breaks off: {probe.missing:.1f} s are missing; "
                              f"{probe.seconds:.1f} s can be used"))  # fmt: skip
+    if probe.unheard:
+        said.append(("look", "its sound cannot be read: it is used without"))
     if probe.hdr:
         said.append(("note", f"HDR ({probe.hdr}), shown and rendered as SDR"))
     look = context.library.footage.first_look(item.id)

@@ -60,8 +60,6 @@ class FirstLook(BaseModel):
     """What a picture stands on that is not a screen: light on black is joined by a blend."""
     silent: bool = False
     """There is a sound track, and nothing is on it."""
-    unheard: bool = False
-    """There is a sound track, and it cannot be decoded."""
     loudest: float | None = None
     """Seconds from the start to the loudest twentieth of a second."""
 
@@ -302,8 +300,6 @@ def verdicts(
         said.append(("note", "on black: lighten, screen or add join its light"))
     if look.silent:
         said.append(("look", "has a sound track, but all of it is silence"))
-    if look.unheard:
-        said.append(("look", "has a sound that cannot be read: it is used without"))
     if look.screen:
         even = "even" if look.screen_uneven < 0.7 else "uneven"
         grade = "fine" if look.screen_uneven < 1.5 else "look"

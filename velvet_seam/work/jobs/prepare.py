@@ -84,10 +84,8 @@ def prepare(
             write_proxy(item.path, probe, folder.proxy(item.id), each=each)
             looked()
         _write_strip(folder.strip(item.id), [kept[n] for n in sorted(kept)])
-        found = look.result(library.sound_of(item.id))
-        unheard = library.footage.get(item.id).probe.unheard
-        told = found.model_copy(update={"unheard": unheard})
-        write_whole(folder.first_look(item.id), told.model_dump_json().encode())
+        sound = library.sound_of(item.id)
+        write_whole(folder.first_look(item.id), look.result(sound).model_dump_json().encode())
     elif probe.kind == "still":
         picture = Material(item.id, item.path, probe, preview=True).read(0)
         _write_strip(folder.strip(item.id), [picture])
