@@ -225,8 +225,8 @@ def seen(library: Library, shot: str, frame: int) -> np.ndarray:
     return picture[..., [2, 1, 0]].astype(int)
 
 
-def test_a_plate_of_a_take_from_a_hand_is_made_where_the_playhead_is(client: TestClient):
-    """Every frame is laid there first; nobody is left in it, and it says to which frame it belongs."""
+def in_hand(client: TestClient) -> tuple[str, str]:
+    """A shot as large as the shaky take, which is its only layer, once it is known how its camera moves."""
     answer = client.post(
         "/shots", data={"canvas": "free", "width": "360", "height": "640"}, follow_redirects=False
     )
@@ -238,7 +238,13 @@ def test_a_plate_of_a_take_from_a_hand_is_made_where_the_playhead_is(client: Tes
             break
         time.sleep(0.1)
     client.post(f"/shots/{shot}/layers", json={"footage": clip})
-    layer = document(client, shot)["layers"][0]["id"]
+    return shot, document(client, shot)["layers"][0]["id"]
+
+
+def test_a_plate_of_a_take_from_a_hand_is_made_where_the_playhead_is(client: TestClient):
+    """Every frame is laid there first; nobody is left in it, and it says to which frame it belongs."""
+    shot, layer = in_hand(client)
+    library = client.app.state.context.library
 
     def plate(**asked: object) -> tuple[dict, np.ndarray]:
         answered = client.post(f"/shots/{shot}/plate", json={"layer": layer, **asked})
@@ -284,3 +290,33 @@ def test_a_plate_of_a_take_from_a_hand_is_made_where_the_playhead_is(client: Tes
         )
         assert off < 0.03
         assert loosely > 3 * off
+    # laid below, it lies still where the take did then: alone it is the plate at every frame
+    assert client.post(f"/shots/{shot}/plate-below", json={"layer": layer}).status_code == 200
+    below, take = document(client, shot)["layers"]
+    assert (below["name"], take["id"]) == ("hand, clean plate", layer)
+    edit(client, shot, do="set-values", target=layer, values={"hidden": True})
+    for frame in (2, 22):
+        assert np.abs(seen(library, shot, frame) - filled).mean() < 1.5
+    # another take in its place has no plate yet
+    other = send(client, shaky(), "hand.mp4").json()["id"]
+    client.post(f"/shots/{shot}/replace", json={"target": layer, "footage": other})
+    refused = client.post(f"/shots/{shot}/plate-below", json={"layer": layer})
+    assert "no plate of" in refused.text
+    assert len(document(client, shot)["layers"]) == 2
+
+
+def test_a_plate_lies_where_its_take_is_led_to(client: TestClient):
+    """A take held still against its own track: the plate is where the take is at its frame, and follows nothing."""
+    shot, layer = in_hand(client)
+    path = [[180 + 3 * n, 320 - 2 * n] for n in range(FRAMES)]
+    track = {"id": "t-led", "name": "Led", "first": 0, "path": path}
+    edit(client, shot, do="set-track", layer=layer, track=track)
+    follow = {"layer": None, "tracks": ["t-led"], "how": "shift", "frame": 0, "still": True}
+    edit(client, shot, do="follow-track", layer=layer, follow=follow)
+    client.post(f"/shots/{shot}/plate", json={"layer": layer, "frame": 10})
+    assert ended(client, shot, "plate")["state"] == "done"
+    assert client.post(f"/shots/{shot}/plate-below", json={"layer": layer}).status_code == 200
+    below, take = document(client, shot)["layers"]
+    assert below["follow"]["tracks"] == []
+    assert below["place"]["x"] == pytest.approx(take["place"]["x"] - 30, abs=0.1)
+    assert below["place"]["y"] == pytest.approx(take["place"]["y"] + 20, abs=0.1)

@@ -13,6 +13,7 @@ from velvet_seam.core.engine.keyed import keyed, put_onto
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.problem import Gone
 from velvet_seam.core.shot.edits import EditBase, FollowTrack, SetValues, Several
+from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.following import Follow
 from velvet_seam.core.words import Id
@@ -77,13 +78,21 @@ class Keying(ChosenRequest):
 @router.post("/keyed", response_class=Answer)
 def follow_as_keyframes(identity: str, body: Keying, request: Request, context: Ctx) -> Response:
     shot = context.library.shots.get(identity).shot
-    layer = shot.layer(body.layer)
+    edit = as_keyframes(context, shot, shot.layer(body.layer))
+    return answer(request, context, context.library.shots.edit(identity, edit), body)
+
+
+def as_keyframes(context: Context, shot: Shot, layer: Layer) -> Several:
+    """The edit by which a layer lies where it lay, and follows nothing.
+
+    Raises:
+        Problem: it follows nothing that is known.
+    """
     values: dict[str, Any] = keyed(_lies(context, shot), layer)
     edits: tuple[EditBase, ...] = (
         SetValues(target=layer.id, values=values), FollowTrack(layer=layer.id, follow=Follow()),
     )  # fmt: skip
-    edit = Several(label=f"what {layer.name[:60]} follows as keyframes", edits=edits)
-    return answer(request, context, context.library.shots.edit(identity, edit), body)
+    return Several(label=f"what {layer.name[:60]} follows as keyframes", edits=edits)
 
 
 def _lies(context: Context, shot: Shot) -> Lying:

@@ -33,6 +33,8 @@ def plate_made(context: Context, standing: Standing, layer: Layer) -> PlateFacts
         told = json.loads(job.delivery)
         if job.target != standing.id or job.state != "done" or told["layer"] != layer.id:
             continue
+        if told.get("clip", layer.source.shows) != layer.source.shows:
+            continue  # it shows another take since
         if "plate" not in told:
             return None
         try:

@@ -10,13 +10,15 @@ from pydantic import Field
 
 from velvet_seam.core.engine.clip_time import frame_shown
 from velvet_seam.core.problem import Problem
-from velvet_seam.core.shot.edits import AddLayer
-from velvet_seam.core.shot.layer import next_thread
+from velvet_seam.core.shot.edits import AddLayer, apply
+from velvet_seam.core.shot.layer import Layer, next_thread
 from velvet_seam.core.shot.plate_layer import plate_layer
+from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.words import Id, copy_free
 from velvet_seam.store.folder import new_id
 from velvet_seam.web.answer import Answer, ChosenRequest, answer, check_references
-from velvet_seam.web.context import Ctx
+from velvet_seam.web.context import Context, Ctx
+from velvet_seam.web.following import as_keyframes
 from velvet_seam.web.plate_facts import plate_made
 from velvet_seam.web.takes import take_of
 from velvet_seam.web.working import one_at_a_time
@@ -57,7 +59,10 @@ def plate(identity: str, body: Plating, request: Request, context: Ctx) -> Respo
     # what is filled is the plate there was: it stays where that is
     before = plate_made(context, standing, layer) if fills else None
     home = shown(body.frame) if before is None or before.home is None else before.home
-    told = {"layer": layer.id, "clear": body.clear, "fills": fills, "part": body.part, "home": home}
+    told = {
+        "layer": layer.id, "clip": layer.source.shows, "clear": body.clear, "fills": fills, "part": body.part,
+        "home": home,
+    }  # fmt: skip
     context.library.jobs.add("plate", identity, layer.name, total=61, delivery=json.dumps(told))
     context.queue.wake()
     return answer(request, context, standing, body)
@@ -80,7 +85,7 @@ def plate_below(identity: str, body: LayingBelow, request: Request, context: Ctx
         raise Problem(f"There is no plate of {take.name} yet. Nothing was added.")
     plate = context.library.footage.get(made.footage)
     layer = plate_layer(
-        take,
+        _by_itself(context, shot, take),
         new_id("l"),
         copy_free(plate.stem, {one.name for one in shot.things}),
         next_thread(shot.layers),
@@ -91,3 +96,13 @@ def plate_below(identity: str, body: LayingBelow, request: Request, context: Ctx
     after = context.library.shots.edit(identity, new, check_references(context, identity))
     said = f"{layer.name} lies below {take.name}: mask somebody out of the take, and the plate is seen there."
     return answer(request, context, after, body, said=said)
+
+
+def _by_itself(context: Context, shot: Shot, layer: Layer) -> Layer:
+    """The layer, lying where it does by keyframes of its own, though it may follow something."""
+    if layer.follow.none:
+        return layer
+    try:
+        return apply(shot, as_keyframes(context, shot, layer)).layer(layer.id)
+    except Problem:  # what it follows is gone, and it lies where its values say
+        return layer

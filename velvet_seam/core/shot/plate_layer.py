@@ -21,18 +21,16 @@ def plate_layer(
     """A layer that shows the plate wherever its take is shown, with the take's crop and look.
 
     Args:
-        take: what the plate was made of.
+        take: what the plate was made of; what it follows is left out, and has to be among its keyframes.
         identity, name, thread: the new layer's.
         footage: the plate, as large as the frames of the take.
         at: the frame of the take's span whose picture the plate is, where the camera moves: it then lies still as the
             take does there. Else it moves as the take is moved.
     """
-    made: dict[str, Any] = {"place": take.place, "follow": take.follow}
-    if at is not None:
-        made = {"place": _still(take.place, at)}
+    place = take.place if at is None else _still(take.place, at)
     return Layer(
         id=identity, name=name, thread=thread, source=FootageSource(footage=footage), span=take.span,
-        crop=take.crop, look=fresh_look(take.look, identity), **made,
+        place=place, crop=take.crop, look=fresh_look(take.look, identity),
     )  # fmt: skip
 
 
