@@ -171,7 +171,8 @@ def test_a_stroke_is_drawn_with_the_mouse_and_undone(bench: Page):
     until(bench, "velvetSeam.bench.layer.source?.kind === 'paint'")
     painted(bench)
     bench.fill("#brush-colour", "#00ff00")
-    bench.evaluate("document.getElementById('brush-width').value = 90")
+    bench.locator("#brush-width").fill("90")
+    expect(bench.locator("label", has=bench.locator("#brush-width"))).to_have_text("Width90 px")
     expect(bench.locator("#brush")).to_be_visible()  # the brush is up at once
     expect(bench.locator("[data-do='brush']")).to_have_attribute("aria-pressed", "true")
     x, y, width, height = sides(bench, "#picture")

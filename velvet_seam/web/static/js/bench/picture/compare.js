@@ -150,7 +150,11 @@ export class Compare {
     this.label(found);
     const put = (id, text) => { const node = document.getElementById(id); if (node) node.textContent = text; };
     const refused = (one) => one.why && one.why !== "unsure";
-    const off = (one) => (refused(one) ? "–" : `${one.off.toFixed(2)} px ± ${(2 * one.residual).toFixed(2)}`);
+    const off = (one) => {
+      if (refused(one)) return "–";
+      const sure = 2 * one.residual, digits = sure < 1 ? 2 : sure < 10 ? 1 : 0; // no more than can be known
+      return `${one.off.toFixed(digits)} px ± ${sure.toFixed(digits)}`;
+    };
     const turned = (one) => (refused(one) ? "–" : `${(one.turned + 0).toFixed(2)}°${Math.abs(one.grown - 1) > 5e-4 ? `, ${(100 * one.grown).toFixed(1)} %` : ""}`.replace("-0.00", "0.00"));
     const agrees = (one) => (one.why === "absent" ? "–" : `${Math.round(100 * one.agrees)} %`);
     const was = this.was.get(found.layer);

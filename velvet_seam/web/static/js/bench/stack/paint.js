@@ -16,6 +16,10 @@ export class Paint {
     this.brush = new Brush(bench, picture, document.getElementById("brush"), {
       here: () => this.here, buttons: [0], style: () => this.style, done: (line) => this.send(bench.layer, line),
     });
+    document.addEventListener("input", ({ target }) => {
+      const shown = target.matches("[id^='brush-'][data-unit]") && target.closest("label").querySelector("output");
+      if (shown) shown.textContent = `${target.value} ${target.dataset.unit}`;
+    });
     bench.addEventListener("brush-up", ({ detail }) => { if (detail.paint) this.take(true); });
     for (const name of ["chosen", "layout", "shown"]) bench.addEventListener(name, () => this.place());
   }
