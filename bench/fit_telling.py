@@ -27,6 +27,7 @@ from velvet_seam.core.roto.carry import kept_to_edges, moved
 from velvet_seam.core.roto.first import MARGIN, around, inside_of
 from velvet_seam.core.roto.network import likely
 from velvet_seam.core.roto.seen import seen
+from velvet_seam.core.roto.settled import settled
 from velvet_seam.core.roto.telling import NAMES, REACH, facts, painted_sample, sample
 
 FILMS, LENGTH = 450, 13
@@ -68,9 +69,9 @@ def sampled(of: Sources, by: Telling, number: int) -> Samples | None:
         before = sample(np.ascontiguousarray(inside[box]), there)
         shape, way = moved(before.inside, there, here)
         near, told = facts(shape, way, before, painted, here.f)
-        region = np.zeros(inside.shape, bool)
-        region[box] = kept_to_edges(shape, near, by(told), here.f)
-        inside, truth = inside_of(region), truths[n][box][near]
+        region, wide = np.zeros(inside.shape, bool), np.full(inside.shape, -MARGIN, np.float32)
+        region[box], wide[box] = kept_to_edges(shape, near, by(told), here.f), shape
+        inside, truth = settled(region, wide), truths[n][box][near]
         made.append(Samples.some(told, truth, int(truths[n].sum()), SAMPLES, rng))
     return Samples.together(made)
 

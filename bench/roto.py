@@ -46,8 +46,9 @@ class Film:
         return cv2.resize(self.cover[n], (width, height), interpolation=cv2.INTER_AREA) > 0.5
 
 
-def film(number: int, subject: Path, photo: Path, rate: int = RATE) -> Film:
-    """The same movement at any rate."""
+def film(number: int, subject: Path, photo: Path, rate: int = RATE, jointed: bool = False) -> Film:
+    """The same movement at any rate; where it is ``jointed``, one half of the subject swings at the other by 15 to 40
+    degrees to either side."""
     rng, (width, height) = rng_of(number, 31), SIZE
     ground = cv2.imread(str(photo))[..., ::-1].astype(np.float32) / 255
     k = max(width / ground.shape[1], height / ground.shape[0]) * 1.25
@@ -59,6 +60,7 @@ def film(number: int, subject: Path, photo: Path, rate: int = RATE) -> Film:
     moved = width / 540
     pan, speed = moved * rng.uniform(-3, 3, 2) * (number % 2), moved * rng.uniform(-6, 6, 2)
     spin, swing = rng.uniform(-1.5, 1.5), rng.uniform(0, 30)
+    parts, (joint, far) = (halves(both) if jointed else [both]), swings(both, number)
     frames, cover = [], []
     for t in np.arange(0, FRAMES, RATE / rate):
         left, top = (
@@ -77,7 +79,14 @@ def film(number: int, subject: Path, photo: Path, rate: int = RATE) -> Film:
             (width - wide) / 2 + speed[0] * (t - 12) + moved * swing * np.sin(t / 4),
             (height - tall) / 2 + speed[1] * (t - 12),
         ]
-        own = cv2.warpAffine(both, turn, SIZE, flags=cv2.INTER_AREA if k < 1 else cv2.INTER_LINEAR)
+        own = np.zeros((height, width, 4), np.float32)
+        for one in parts:
+            shown = cv2.warpAffine(
+                one, turn, SIZE, flags=cv2.INTER_AREA if k < 1 else cv2.INTER_LINEAR
+            )
+            own = shown + (1 - shown[..., 3:]) * own
+            bend = cv2.getRotationMatrix2D(joint, far * np.sin((t - 12) / 5), 1)
+            turn = turn @ np.vstack([bend, [0, 0, 1]])
         mixed = own[..., :3] + (1 - own[..., 3:]) * below
         noisy = np.clip(mixed * 255 + rng.normal(0, 3, mixed.shape), 0, 255).astype(np.uint8)
         _, coded = cv2.imencode(".jpg", noisy[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 80])
@@ -85,6 +94,26 @@ def film(number: int, subject: Path, photo: Path, rate: int = RATE) -> Film:
         frames.append(np.dstack([shown, np.full(shown.shape[:2], 255, np.uint8)]))
         cover.append(own[..., 3])
     return Film(subject.stem, frames, cover)
+
+
+def halves(both: F32) -> list[F32]:
+    """A thing (h, w, 4) in two, along its longer side."""
+    first = both.copy()
+    first[
+        np.s_[both.shape[0] // 2 :]
+        if both.shape[0] > both.shape[1]
+        else np.s_[:, both.shape[1] // 2 :]
+    ] = 0
+    return [first, both - first]
+
+
+def swings(both: F32, number: int) -> tuple[tuple[float, float], float]:
+    """Column and row at which one half swings, amid what the two share, and by how many degrees."""
+    tall, wide = both.shape[:2]
+    across = both[tall // 2, :, 3] if tall > wide else both[:, wide // 2, 3]
+    middle = float(np.flatnonzero(across > 0.5).mean()) if (across > 0.5).any() else across.size / 2
+    joint = (middle, tall / 2) if tall > wide else (wide / 2, middle)
+    return joint, float(rng_of(number, 991).uniform(15, 40))
 
 
 def line_in(region: Where, rng: np.random.Generator, width: float = 2.0) -> Where:
@@ -190,6 +219,7 @@ def main() -> None:
     parser.add_argument("--cutouts", type=Path, required=True)
     parser.add_argument("--photos", type=Path, required=True)
     parser.add_argument("--unseen", action="store_true", help="the part that nothing is chosen on")
+    parser.add_argument("--jointed", action="store_true", help="half of each subject swings")
     parser.add_argument("--strokes", type=int, default=20)
     parser.add_argument(
         "--stride", type=int, default=STRIDE, help="frames over which it is carried"
@@ -207,7 +237,7 @@ def main() -> None:
     )
     rows = []
     for n, subject in subjects:
-        of = film(n, subject, photos[int(rng_of(n).integers(len(photos)))])
+        of = film(n, subject, photos[int(rng_of(n).integers(len(photos)))], jointed=given.jointed)
         user, row = User(of, given.stride), []
         true = inside_of(user.truths[0])
         painted = painted_sample(true, user.looks[0])

@@ -7,10 +7,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.roto.dividing import crossings, divided, divided_near
-from velvet_seam.core.roto.first import MARGIN, SURE, Marks, around, inside_of, joined, marked
+from velvet_seam.core.roto.first import MARGIN, SURE, Marks, around, joined, marked
 from velvet_seam.core.roto.geodesic import geodesic
+from velvet_seam.core.roto.motion import motion
 from velvet_seam.core.roto.network import layers, likely
-from velvet_seam.core.roto.seen import Seen, flow
+from velvet_seam.core.roto.seen import Seen
+from velvet_seam.core.roto.settled import settled
 from velvet_seam.core.roto.tables import BINS, bins, likelier, table
 from velvet_seam.core.roto.telling import Sample, facts, sample
 
@@ -29,9 +31,6 @@ SHAPE, MOST_SHAPE = 1.5, 4.0
 """Pixels of depth that count as much as one e-fold of likelihood, and the most that the carried shape says."""
 
 COLOUR = 0.6
-COARSER = 4
-"""Movement is spread at a size so much smaller."""
-
 DEEP = 60.0
 """Depths are held within so many pixels where two are mixed: far from both edges it does not matter."""
 
@@ -51,44 +50,22 @@ def carried(inside: F32, there: Seen, here: Seen, painted: Sample) -> F32:
     shape, way = moved(before.inside, there, here)
     near, told = facts(shape, way, before, painted, f)
     region[box] = kept_to_edges(shape, near, likely(layers("telling"), told), f)
-    return inside_of(
-        region
-    )  # of all of the frame: what moves far must not run out of what is looked at
+    wide = np.full(inside.shape, -DEEP, np.float32)
+    wide[box] = shape
+    # of all of the frame: what moves far must not run out of what is looked at
+    return settled(region, wide)
 
 
 def moved(inside: F32, there: Seen, here: Seen) -> tuple[F32, F32]:
     """A region as its subject has moved: how far inside it each pixel is, and how far from it that was, (h, w, 2)."""
-    way = flow(here, there)
+    way = motion(inside, there, here)
     height, width = inside.shape
     x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
     held = np.clip(inside, -DEEP, DEEP)
-
-    def by(move: F32) -> F32:
-        places = x + move[..., 0], y + move[..., 1]
-        return np.asarray(
-            cv2.remap(held, *places, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        )
-
-    own = spread_out(way, by(way) > 1.0)
-    return inside_of(by(own) > 0), own
-
-
-def spread_out(way: F32, own: NDArray[np.bool_]) -> F32:
-    """Movement of what is the subject's own, carried beyond it: means over as little as holds enough of it."""
-    height, width = own.shape
-    size = (-(-width // COARSER), -(-height // COARSER))
-    weight = own.astype(np.float32)
-    parts = cv2.resize(
-        np.dstack([way * weight[..., None], weight]), size, interpolation=cv2.INTER_AREA
+    shape = cv2.remap(
+        held, x + way[..., 0], y + way[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
     )
-    mean: F32 = np.empty((*parts.shape[:2], 2), np.float32)
-    mean[:] = parts[..., :2].reshape(-1, 2).sum(0) / max(float(parts[..., 2].sum()), 1e-6)
-    for radius in (6, 2, 1):
-        some = cv2.blur(parts, (2 * radius + 1,) * 2, borderType=cv2.BORDER_CONSTANT)
-        least = np.float32(0.02)
-        mean = np.asarray((some[..., :2] + least * mean) / (some[..., 2:] + least), np.float32)
-    wide = cv2.resize(mean, (width, height), interpolation=cv2.INTER_LINEAR)
-    return np.asarray(np.where(own[..., None], way, wide), np.float32)
+    return settled(np.asarray(shape > 0), np.asarray(shape, np.float32)), way
 
 
 def kept_to_edges(shape: F32, near: NDArray[np.bool_], likelier: F32, f: F32) -> NDArray[np.bool_]:
@@ -136,7 +113,7 @@ def corrected(inside: F32, here: Seen, marks: Marks) -> F32:
     old = np.asarray(inside > 0)
     new = np.asarray(divided(r, crossings(here.f), SMOOTH, old.astype(np.float32)) > 0.5)
     region = (old | _hanging(new & ~old, marks.keep)) & ~_hanging(old & ~new, marks.drop)
-    return inside_of(np.asarray((region | marks.keep) & ~marks.drop))
+    return settled(np.asarray((region | marks.keep) & ~marks.drop), inside)
 
 
 def _either(where: NDArray[np.int32], region: NDArray[np.bool_], stroke: NDArray[np.bool_]) -> F32:
@@ -153,4 +130,5 @@ def _hanging(changed: NDArray[np.bool_], stroke: NDArray[np.bool_]) -> NDArray[n
 def between(before: F32, after: F32, part: float) -> F32:
     """A region between two that were carried to the same frame from either side, ``part`` of the way to the second."""
     a, b = (np.clip(one, -DEEP, DEEP) for one in (before, after))
-    return inside_of(np.asarray(a * np.float32(1 - part) + b * np.float32(part) > 0))
+    mixed = np.asarray(a * np.float32(1 - part) + b * np.float32(part), np.float32)
+    return settled(np.asarray(mixed > 0), mixed)

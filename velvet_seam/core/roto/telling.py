@@ -29,7 +29,7 @@ AROUND = 40
 """Pixels around the edge whose colours tell the subject from what is around it."""
 
 NAMES = (
-    "depth", "thickness", "edge",
+    "depth", "side", "thickness", "edge", "mismatch",
     "colour", "colour around", "likeness", "likeness around", "strangeness",
     "painted colour", "painted colour around", "painted likeness", "painted likeness around", "painted strangeness",
 )  # fmt: skip
@@ -123,13 +123,34 @@ def facts(
         np.meshgrid(np.arange(shape.shape[1], dtype=np.float32), np.arange(shape.shape[0], dtype=np.float32)),
         painted.middle, middle(shape), strict=True,
     )]  # fmt: skip
+    came = rows + way[..., 1][near], columns + way[..., 0][near]
     steep = steepness(f)[near]
     steep = steep / (steep.mean() + np.float32(1e-3)) if rows.size else steep
     thick = cv2.dilate(shape, np.ones((13, 13), np.uint8))
     return near, np.stack(
         [
-            shape[near] / np.float32(REACH), np.clip(thick[near], 0, 16) / np.float32(16), np.tanh(steep / 2),
-            *told_by(before, (rows + way[..., 1][near], columns + way[..., 0][near]), BEFORE),
+            shape[near] / np.float32(REACH), np.tanh(shape[near]), np.clip(thick[near], 0, 16) / np.float32(16),
+            np.tanh(steep / 2), mismatch(own, before.signs, (rows, columns), came),
+            *told_by(before, came, BEFORE),
             *told_by(painted, (moved[1], moved[0]), PAINTED),
         ], 1, dtype=np.float32,
     )  # fmt: skip
+
+
+def mismatch(
+    own: F32, there: F32, at: tuple[NDArray[np.int64], NDArray[np.int64]], came: tuple[F32, F32]
+) -> F32:
+    """How unlike what it was each pixel looks if it is the subject's: (n,) 0 to 1.
+
+    Args:
+        own: (h, w, 8) the signs of the frame.
+        there: (h, w, 8) those of the frame before.
+        at: rows and columns of the pixels.
+        came: their rows and columns in the frame before.
+    """
+    if not at[0].size:
+        return np.zeros(0, np.float32)
+    around = np.ascontiguousarray(there[..., 3:6])
+    y, x = (np.asarray(one, np.float32)[None] for one in came)
+    was = cv2.remap(around, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
+    return np.asarray(np.tanh(np.abs(own[at][:, 3:6] - was).sum(1) / np.float32(20)), np.float32)
