@@ -170,3 +170,25 @@ def test_a_wider_fringe_finds_fur_and_leaves_the_rest_as_it_is():
     deep = cv2.resize(inside, size) * (size[0] / inside.shape[1])
     far = np.abs(deep) > band_of(cover.shape, 4.0) + 3
     assert (cuts[2][far] == cuts[1][far]).all()
+
+
+@pytest.mark.parametrize("keep", [True, False])
+def test_a_dot_reaches_no_farther_than_what_is_wrong_about_it(keep: bool) -> None:
+    """A dot in a small piece that is missing, or too much, does not draw the like-coloured surroundings in."""
+    picture, cover = scene()
+    look, there = seen(picture), small(cover)
+    edge = np.argwhere(there & ~cv2.erode(there.astype(np.uint8), np.ones((3, 3))).astype(bool))
+    gains = []
+    for y, x in edge[:: max(1, len(edge) // 12)]:
+        hole = np.zeros(there.shape, np.uint8)
+        cv2.circle(hole, (int(x), int(y)), 7, 1, -1)
+        wrong = there & ~(hole > 0) if keep else there | (hole > 0)
+        deep = cv2.distanceTransform((wrong != there).astype(np.uint8), cv2.DIST_L2, 5)
+        dot = np.zeros_like(there)
+        dot[np.unravel_index(int(deep.argmax()), deep.shape)] = True
+        none = np.zeros_like(there)
+        marks = Marks(dot, none) if keep else Marks(none, dot)
+        better = corrected(inside_of(wrong), look, marks) > 0
+        gains.append(iou(better, there) - iou(wrong, there))
+    assert min(gains) > -0.01
+    assert np.mean(gains) > 0

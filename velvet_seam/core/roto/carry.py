@@ -24,8 +24,12 @@ SMOOTH = 1.6
 MOST = 8.0
 """The most that is said of a pixel near the edge."""
 
-AROUND = 40
-"""How far a stroke reaches, in pixels."""
+AROUND, LEAST_REACH, DEEPER = 40.0, 6.0, 1.5
+"""How far a stroke reaches, in pixels: at the most, at the least, and more for each pixel that it lies deep in what is
+wrong."""
+
+MANY = 64
+"""So many strokes of a kind are looked at one by one; more are taken for one."""
 
 SHAPE, MOST_SHAPE = 1.5, 4.0
 """Pixels of depth that count as much as one e-fold of likelihood, and the most that the carried shape says."""
@@ -98,10 +102,7 @@ def corrected(inside: F32, here: Seen, marks: Marks) -> F32:
     logit = likelier(where, keep, _either(where, (inside < -1.5) & ~strokes, marks.drop))
     likely = np.asarray(cv2.GaussianBlur(1 / (1 + np.exp(-logit)), (0, 0), 1.0), np.float32)
     # as far as a stroke reaches it outweighs what was there: by how near it is along the picture
-    away_keep, away_drop = (
-        geodesic(likely, one, 1 / AROUND, 1.0) for one in (marks.keep, marks.drop)
-    )
-    pull = np.clip(1 - away_keep, 0, 1) - np.clip(1 - away_drop, 0, 1)
+    pull = pulled(likely, marks.keep, -inside) - pulled(likely, marks.drop, inside)
     shape = np.clip(inside / np.float32(SHAPE), -MOST_SHAPE, MOST_SHAPE)
     strength = np.abs(pull)
     r = -(
@@ -114,6 +115,28 @@ def corrected(inside: F32, here: Seen, marks: Marks) -> F32:
     new = np.asarray(divided(r, crossings(here.f), SMOOTH, old.astype(np.float32)) > 0.5)
     region = (old | _hanging(new & ~old, marks.keep)) & ~_hanging(old & ~new, marks.drop)
     return settled(np.asarray((region | marks.keep) & ~marks.drop), inside)
+
+
+def pulled(likely: F32, strokes: NDArray[np.bool_], wrong: F32) -> F32:
+    """How much each pixel is drawn to the side of some strokes, (h, w) 0 to 1: the less the farther it is from them along the
+    picture. A stroke reaches the farther the deeper it lies in what is on the other side, for so large is what is wrong.
+
+    Args:
+        likely: (h, w) along what it reaches, 0 to 1.
+        strokes: (h, w) their pixels.
+        wrong: (h, w) how deep each pixel lies on the other side, in pixels.
+    """
+    out = np.zeros(strokes.shape, np.float32)
+    count, labels = cv2.connectedComponents(strokes.astype(np.uint8), connectivity=8)
+    for n in range(1, count) if count <= MANY else [1]:
+        one = labels == n if count <= MANY else strokes
+        reach = min(max(DEEPER * float(wrong[one].max()) + LEAST_REACH, LEAST_REACH), AROUND)
+        box = around(one, int(reach) + 1)
+        away = geodesic(
+            np.ascontiguousarray(likely[box]), np.ascontiguousarray(one[box]), 1 / reach, 1.0
+        )
+        out[box] = np.maximum(out[box], np.clip(1 - away, 0, 1))
+    return out
 
 
 def _either(where: NDArray[np.int32], region: NDArray[np.bool_], stroke: NDArray[np.bool_]) -> F32:

@@ -12,16 +12,16 @@ from velvet_seam.core.roto.telling import Sample
 F32 = NDArray[np.float32]
 Where = NDArray[np.bool_]
 
-LOOK = 0.07
-"""A doubt above which a frame is to be looked at: about a twentieth of the region is wrong there by then. Chosen on 532
-frames of 28 made clips of fourteen subjects (``bench/roto_doubt.py``)."""
+LOOK = 0.052
+"""A doubt above which a frame is to be looked at: about a twentieth of the region is wrong there by then. Chosen on 798
+frames of 42 made clips of fourteen subjects (``bench/roto_doubt.py``)."""
 
 KEPT = 0.8
 """How much is left of a stray after a step: the edge is found anew in every one, so that it does not stray for ever.
 Chosen on the same frames."""
 
-APART = 1.4
-"""What it counts that two regions, carried from either side, differ by all of themselves; chosen on 504 frames of those
+APART = 1.3
+"""What it counts that two regions, carried from either side, differ by all of themselves; chosen on 756 frames of those
 clips. Where they differ by a twentieth, one is to be looked at."""
 
 
