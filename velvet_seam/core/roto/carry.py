@@ -24,9 +24,9 @@ SMOOTH = 1.6
 MOST = 8.0
 """The most that is said of a pixel near the edge."""
 
-AROUND, LEAST_REACH, DEEPER = 40.0, 6.0, 1.5
+AROUND, LEAST_REACH, DEEPER, LONGER = 40.0, 6.0, 1.5, 2.0
 """How far a stroke reaches, in pixels: at the most, at the least, and more for each pixel that it lies deep in what is
-wrong."""
+wrong, but no more than that for each pixel that it is long: a dot on a thin thing far away is that alone."""
 
 MANY = 64
 """So many strokes of a kind are looked at one by one; more are taken for one."""
@@ -119,7 +119,8 @@ def corrected(inside: F32, here: Seen, marks: Marks) -> F32:
 
 def pulled(likely: F32, strokes: NDArray[np.bool_], wrong: F32) -> F32:
     """How much each pixel is drawn to the side of some strokes, (h, w) 0 to 1: the less the farther it is from them along the
-    picture. A stroke reaches the farther the deeper it lies in what is on the other side, for so large is what is wrong.
+    picture. A stroke reaches the farther the deeper it lies in what is on the other side, and the longer it is: for so large
+    is what is wrong.
 
     Args:
         likely: (h, w) along what it reaches, 0 to 1.
@@ -130,7 +131,10 @@ def pulled(likely: F32, strokes: NDArray[np.bool_], wrong: F32) -> F32:
     count, labels = cv2.connectedComponents(strokes.astype(np.uint8), connectivity=8)
     for n in range(1, count) if count <= MANY else [1]:
         one = labels == n if count <= MANY else strokes
-        reach = min(max(DEEPER * float(wrong[one].max()) + LEAST_REACH, LEAST_REACH), AROUND)
+        rows, columns = np.nonzero(one)
+        long = float(np.hypot(np.ptp(rows), np.ptp(columns)))
+        far = min(DEEPER * max(float(wrong[one].max()), 0.0), LONGER * long)
+        reach = min(LEAST_REACH + far, AROUND)
         box = around(one, int(reach) + 1)
         away = geodesic(
             np.ascontiguousarray(likely[box]), np.ascontiguousarray(one[box]), 1 / reach, 1.0

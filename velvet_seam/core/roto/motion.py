@@ -59,7 +59,7 @@ def motion(inside: F32, there: Seen, here: Seen) -> F32:
     rows, columns = np.nonzero(inside > 0)
     if rows.size < LEAST or min(inside.shape) < 3:
         return flow(here, there)
-    before, now, way = there.f, here.f, flow(there, here)
+    before, now, way = there.f, here.f, flow(there, here, smooth=False)
     blurred = [(softened(before, blur), softened(now, blur)) for blur in BLURS]
     whole, *others = pieces(inside, way, blurred)
     x, y = cells(inside.shape)

@@ -21,10 +21,10 @@ F64 = NDArray[np.float64]
 Places = tuple[NDArray[np.intp], NDArray[np.intp]]
 """Rows and columns of some pixels."""
 
-STEPS, STILL = 8, 0.02
+STEPS, STILL = 8, 0.05
 """So often a piece is laid better at each blur, until hardly any of it moves by so many pixels."""
 
-PIXELS = 2000
+PIXELS = 1000
 """So many of a piece are compared, evenly picked: they say where it lies as well as all."""
 
 LEAST, SHARE = 12, 0.08

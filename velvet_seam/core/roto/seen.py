@@ -43,9 +43,9 @@ def seen(picture: NDArray[np.uint8]) -> Seen:
     return Seen(lab_of(picture))
 
 
-def flow(here: Seen, there: Seen) -> F32:
+def flow(here: Seen, there: Seen, smooth: bool = True) -> F32:
     """Where each pixel of one frame lies in another: (h, w, 2) float32, by how many pixels it has moved. By dense inverse
-    search (T. Kroeger et al., 2016)."""
+    search (T. Kroeger et al., 2016); it need not be ``smooth`` where it is only where something else begins."""
     if min(here.light.shape) < 16:  # too small for its patches
         return np.zeros((*here.light.shape, 2), np.float32)
     none = np.zeros((*here.light.shape, 2), np.float32)
@@ -53,5 +53,5 @@ def flow(here: Seen, there: Seen) -> F32:
     # less than half the time of what is preset, and regions are carried as well (docs/quality.md)
     finder.setPatchStride(4)
     finder.setGradientDescentIterations(16)
-    finder.setVariationalRefinementIterations(2)
+    finder.setVariationalRefinementIterations(2 if smooth else 0)
     return np.asarray(finder.calc(here.light, there.light, none), np.float32)
