@@ -23,11 +23,10 @@ from bench.roto_films import Sources, film_to_fit
 from bench.small_network import Samples, fit, gathered
 from bench.subjects import F32, rng_of, smooth_noise
 from velvet_seam.core.roto import telling
-from velvet_seam.core.roto.carry import kept_to_edges, moved
+from velvet_seam.core.roto.carry import kept_to_edges, moved, whole_frame
 from velvet_seam.core.roto.first import MARGIN, around, inside_of
 from velvet_seam.core.roto.network import likely
 from velvet_seam.core.roto.seen import seen
-from velvet_seam.core.roto.settled import settled
 from velvet_seam.core.roto.telling import NAMES, REACH, facts, painted_sample, sample
 
 FILMS, LENGTH = 450, 13
@@ -69,9 +68,8 @@ def sampled(of: Sources, by: Telling, number: int) -> Samples | None:
         before = sample(np.ascontiguousarray(inside[box]), there)
         shape, way = moved(before.inside, there, here)
         near, told = facts(shape, way, before, painted, here.f)
-        region, wide = np.zeros(inside.shape, bool), np.full(inside.shape, -MARGIN, np.float32)
-        region[box], wide[box] = kept_to_edges(shape, near, by(told), here.f), shape
-        inside, truth = settled(region, wide), truths[n][box][near]
+        part, size = kept_to_edges(shape, near, by(told), here.f), inside.shape
+        inside, truth = whole_frame(part, shape, box, size), truths[n][box][near]
         made.append(Samples.some(told, truth, int(truths[n].sum()), SAMPLES, rng))
     return Samples.together(made)
 

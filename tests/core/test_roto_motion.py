@@ -15,6 +15,7 @@ from velvet_seam.core.roto.carry import DEEP, moved
 from velvet_seam.core.roto.first import inside_of
 from velvet_seam.core.roto.kept import packed, unpacked
 from velvet_seam.core.roto.motion import motion
+from velvet_seam.core.roto.pieces import as_one, off_by
 from velvet_seam.core.roto.seen import Seen, flow
 from velvet_seam.core.roto.settled import settled
 
@@ -129,6 +130,16 @@ def test_any_region_of_any_picture_has_a_finite_way(region, flat: bool) -> None:
     got = motion(inside_of(inside), there, here)
     assert got.shape == (*SIZE, 2)
     assert np.isfinite(got).all()
+
+
+def test_a_start_that_leads_out_of_the_frame_is_not_the_best() -> None:
+    there, before = frame(cable(), turned(0), grain(11), grain(12))
+    way = turned(1, shift=(1, 1))
+    here, _ = frame(cable(), way, grain(11), grain(12))
+    rows, columns = np.nonzero(before > 0.5)
+    out = np.array([[1.0, 0, 900], [0, 1, 0]])
+    piece = as_one((rows, columns), [out, np.eye(2, 3)], [(there.f, here.f)])
+    assert np.abs(piece.off(columns, rows) - off_by(way, columns, rows)).max() < 0.3
 
 
 def test_a_change_of_light_moves_nothing() -> None:

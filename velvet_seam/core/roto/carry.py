@@ -24,19 +24,21 @@ SMOOTH = 1.6
 MOST = 8.0
 """The most that is said of a pixel near the edge."""
 
-AROUND, LEAST_REACH, DEEPER, LONGER = 40.0, 6.0, 1.5, 2.0
-"""How far a stroke reaches, in pixels: at the most, at the least, and more for each pixel that it lies deep in what is
+LEAST_REACH, MOST_REACH, DEEPER, LONGER = 6.0, 40.0, 1.5, 2.0
+"""How far a stroke reaches, in pixels: at the least, at the most, and more for each pixel that it lies deep in what is
 wrong, but no more than that for each pixel that it is long: a dot on a thin thing far away is that alone."""
 
 MANY = 64
-"""So many strokes of a kind are looked at one by one; more are taken for one."""
+"""So many strokes of a kind are not looked at one by one, which takes some thousandths of a second each, but as one."""
 
 SHAPE, MOST_SHAPE = 1.5, 4.0
 """Pixels of depth that count as much as one e-fold of likelihood, and the most that the carried shape says."""
 
 COLOUR = 0.6
+"""How much colours count beside that where a stroke reaches."""
+
 DEEP = 60.0
-"""Depths are held within so many pixels where two are mixed: far from both edges it does not matter."""
+"""Depths are held within so many pixels where they are moved or mixed: far from an edge they do not matter."""
 
 
 def carried(inside: F32, there: Seen, here: Seen, painted: Sample) -> F32:
@@ -48,15 +50,28 @@ def carried(inside: F32, there: Seen, here: Seen, painted: Sample) -> F32:
     if not (inside > 0).any() or (inside > 0).all():
         return inside
     box = around(inside > 0, MARGIN)
-    region = np.zeros(inside.shape, bool)
     there, here = there.within(box), here.within(box)
     before, f = sample(np.ascontiguousarray(inside[box]), there), here.f
     shape, way = moved(before.inside, there, here)
     near, told = facts(shape, way, before, painted, f)
-    region[box] = kept_to_edges(shape, near, likely(layers("telling"), told), f)
-    wide = np.full(inside.shape, -DEEP, np.float32)
-    wide[box] = shape
-    # of all of the frame: what moves far must not run out of what is looked at
+    part = kept_to_edges(shape, near, likely(layers("telling"), told), f)
+    return whole_frame(part, shape, box, inside.shape)
+
+
+def whole_frame(
+    part: NDArray[np.bool_], shape: F32, box: tuple[slice, slice], size: tuple[int, ...]
+) -> F32:
+    """How far inside a region each pixel of a frame is, of which only a box was looked at: of all of the frame, for what
+    moves far must not run out of what is looked at next.
+
+    Args:
+        part: the region in the box.
+        shape: how far inside the carried one each pixel of the box is.
+        box: rows and columns.
+        size: height and width of the frame.
+    """
+    region, wide = np.zeros(size, bool), np.full(size, -DEEP, np.float32)
+    region[box], wide[box] = part, shape
     return settled(region, wide)
 
 
@@ -129,12 +144,14 @@ def pulled(likely: F32, strokes: NDArray[np.bool_], wrong: F32) -> F32:
     """
     out = np.zeros(strokes.shape, np.float32)
     count, labels = cv2.connectedComponents(strokes.astype(np.uint8), connectivity=8)
-    for n in range(1, count) if count <= MANY else [1]:
-        one = labels == n if count <= MANY else strokes
+    if count > MANY:
+        count, labels = 2, strokes.astype(np.int32)
+    for n in range(1, count):
+        one = labels == n
         rows, columns = np.nonzero(one)
         long = float(np.hypot(np.ptp(rows), np.ptp(columns)))
         far = min(DEEPER * max(float(wrong[one].max()), 0.0), LONGER * long)
-        reach = min(LEAST_REACH + far, AROUND)
+        reach = min(LEAST_REACH + far, MOST_REACH)
         box = around(one, int(reach) + 1)
         away = geodesic(
             np.ascontiguousarray(likely[box]), np.ascontiguousarray(one[box]), 1 / reach, 1.0

@@ -170,7 +170,7 @@ def _laid(own, before, now, placed, steps, still):
     ex, ey = np.empty_like(e), np.empty_like(e)
     squared = np.empty(count, np.float64)
     offset = np.zeros(3, np.float32)
-    usual = 1.0
+    usual = 1e9  # of what lies outside of the frame nothing is alike
     placed = placed.copy()
     for _ in range(steps):
         seen = 0
