@@ -162,6 +162,29 @@ def compared(now, y, x, before, offset, e, ex, ey):
     return True
 
 
+@nb.njit(error_model="numpy")
+def _solved(h, g):
+    """What ``h`` (n, n), symmetric and positive, makes ``g`` (n,) of: by Cholesky's factors, in place of LAPACK, which Numba
+    takes from a library that is not here."""
+    n = g.size
+    x = g.copy()
+    for k in range(n):
+        for m in range(k):
+            h[k, k] -= h[k, m] * h[k, m]
+            x[k] -= h[k, m] * x[m]
+        h[k, k] = np.sqrt(h[k, k])
+        x[k] /= h[k, k]
+        for row in range(k + 1, n):
+            for m in range(k):
+                h[row, k] -= h[row, m] * h[k, m]
+            h[row, k] /= h[k, k]
+    for k in range(n - 1, -1, -1):
+        for row in range(k + 1, n):
+            x[k] -= h[row, k] * x[row]
+        x[k] /= h[k, k]
+    return x
+
+
 @kernel()
 def _laid(own, before, now, placed, steps, still):
     """Gauss-Newton steps of an affine placement; with the median squared difference and the mean one of each channel."""
@@ -212,7 +235,7 @@ def _laid(own, before, now, placed, steps, still):
                 h[3 + m, k] = h[k, 3 + m]
         for k in range(6):
             h[k, k] += 1e-3 * count
-        step = np.linalg.solve(h, g)
+        step = _solved(h, g)
         for c in range(3):
             offset[c] += np.float32(off[c] / weights)
         for k in range(3):
