@@ -9,8 +9,10 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Sequence
+from contextlib import redirect_stdout
 from dataclasses import dataclass
 from fractions import Fraction
+from io import StringIO
 from pathlib import Path
 from statistics import mean
 from tempfile import TemporaryDirectory
@@ -214,7 +216,10 @@ def closed_form(case: Case, shown: list[NDArray[np.uint8]], reach: int = 8) -> l
         ]
         rgb = picture[area][..., :3] / 255
         alpha = truth.astype(float).round()
-        alpha[area] = estimate_alpha_cf(rgb, trimap[area])
+        with redirect_stdout(StringIO()) as told:
+            alpha[area] = estimate_alpha_cf(rgb, trimap[area])
+        if told.getvalue():  # five lines that say one thing
+            print(f"  (closed form's preconditioner failed on frame {frame})")
         front = picture[..., :3] / 255
         front[area] = estimate_foreground_ml(rgb, alpha[area])
         alpha[~at] = truth[~at]

@@ -29,10 +29,10 @@ SCENES = (0, 50, 100)
 
 
 def judged(
-    number: int, subject: Path, photo: Path, rate: int, stride: int
+    number: int, subject: Path, photo: Path, rate: int, stride: int, jointed: bool = False
 ) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:
     """Of one film, (doubt, overlap) of every second frame: carried from the first, and mixed of first and last."""
-    of = film(number, subject, photo, rate)
+    of = film(number, subject, photo, rate, jointed)
     last = (len(of.frames) - 1) // stride * stride
     looks = {n: seen(of.frames[n]) for n in range(0, last + 1, stride)}
     truths = {n: of.truth(n) for n in looks}
@@ -46,10 +46,10 @@ def judged(
         alone.append((doubt(ahead[n], far), iou(ahead[n] > 0, truths[n])))
     for n in range(last - stride, -1, -stride):
         back[n] = carried(back[n + stride], looks[n + stride], looks[n], end)
-    mixed = [
-        (apart(ahead[n], back[n]), iou(between(ahead[n], back[n], n / last) > 0, truths[n]))
-        for n in range(stride, last, stride)
-    ]
+    mixed = []
+    for n in range(stride, last, stride):
+        both = between(ahead[n], back[n], n / last)
+        mixed.append((apart(both, ahead[n], back[n]), iou(both > 0, truths[n])))
     return alone, mixed
 
 
@@ -74,6 +74,7 @@ def main() -> None:
     )
     parser.add_argument("--size", type=int, nargs=2, default=SIZE, help="of a picture")
     parser.add_argument("--scenes", type=int, default=len(SCENES))
+    parser.add_argument("--jointed", action="store_true", help="half of each subject swings")
     given = parser.parse_args()
     roto.FRAMES, roto.SIZE = FRAMES, tuple(given.size)
     photos = sorted(given.photos.glob("*.png"))
@@ -85,7 +86,7 @@ def main() -> None:
         for more in SCENES[: given.scenes]:
             number = n + more
             photo = photos[int(rng_of(number).integers(len(photos)))]
-            one, two = judged(number, subject, photo, given.rate, given.stride)
+            one, two = judged(number, subject, photo, given.rate, given.stride, given.jointed)
             alone += one
             mixed += two
         print(f"  {subject.stem:20} {told(alone[-len(one) * given.scenes :])}", flush=True)

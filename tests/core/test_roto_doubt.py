@@ -53,8 +53,25 @@ def test_doubt_is_between_none_and_all():
     region[5:15, 5:15] = 1
     assert doubt(region, 0.0) == 0.0
     assert doubt(region, 1e9) == 1.0
-    assert apart(region, region) == 0.0
-    assert apart(region, -region) > 1
+    assert apart(region, region, region) == 0.0
+    assert apart(region, -region, -region) == 1.0
+
+
+def test_a_mixture_is_doubted_as_far_as_it_lies_from_the_nearer_of_the_two():
+    """One was followed well and the other has gone astray, and the mixture is the first: nothing is wrong. The same pixels
+    wrong on either side: doubted, and the more the thinner the subject is."""
+
+    def bar(wide: int, at: int = 40, size: int = 100) -> np.ndarray:
+        out = np.zeros((size, size), bool)
+        out[20:80, at : at + wide] = True
+        return inside_of(out)
+
+    good, astray = bar(20), bar(20, 55)
+    assert apart(good, good, astray) == apart(good, astray, good) < LOOK / 10
+    near = [apart(bar(wide), bar(wide, 41), bar(wide, 39)) for wide in (40, 20, 6)]
+    assert near == sorted(near)
+    assert near[-1] > LOOK
+    assert apart(bar(40), bar(40, 50), bar(40, 30)) > LOOK
 
 
 @pytest.mark.parametrize("painted", [0, 4, 8])

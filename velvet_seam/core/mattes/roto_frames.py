@@ -111,7 +111,7 @@ class RotoFrames:
             return None
         if len(ends) == 2:
             both = [self._carried(one, frame) for one in ends]
-            return step("roto-apart", apart, (), *both, packing=NUMBER)
+            return step("roto-apart", apart, (), self.at(frame), *both, packing=NUMBER)
         region, far = self._carried(ends[0], frame), self._strayed(ends[0], frame)
         return step("roto-doubt", doubt, (), region, far, packing=NUMBER)
 
