@@ -169,7 +169,7 @@ def test_shots_are_renamed_and_duplicated_on_the_wall(clean: Page, served: str):
     [
         ("crop", "document.activeElement.id === 'tape-crop-left'"),
         ("echo, times", "document.activeElement.closest('[data-value=\"echo.count\"], #tape-echo-count') !== null"),
-        ("flicker", "document.activeElement.closest('#tape-stir-flicker') !== null"),
+        ("flicker stirring", "document.activeElement.closest('#tape-stir-flicker') !== null"),
         ("turn the clip round", "velvetSeam.bench.shot.layers[0].time.speed === -100"),
     ],
 )  # fmt: skip
@@ -182,6 +182,23 @@ def test_find_knows_values_and_commands(blank: Page, words: str, holds: str):
     blank.wait_for_timeout(300)
     blank.keyboard.press("Enter")
     until(blank, holds)
+
+
+FOUND_FIRST = {
+    "screen key": "Screen key", "green screen": "Screen key", "greenscreen": "Screen key", "key": "Screen key", "mask": "Box mask",
+    "double exposure": "Blend wall", "split screen": "Windows", "picture in picture": "Scale", "flicker": "Flicker",
+    "the color": "Colour", "colou": "Colour", "stabilize": "Tracks", "cutout": "People", "opac": "Opacity", "help": "Show the keys",
+    "mute": "Its sound: heard or not", "histogram": "Instruments", "perspective": "Pull its corners", "play": "Play, pause",
+}  # fmt: skip
+
+
+def test_what_fits_best_is_found_first_by_the_words_that_people_have(blank: Page):
+    add_layer(blank, "moth-on-card")
+    blank.keyboard.press("/")
+    first = blank.locator("#find-list .found b").first
+    for words, title in FOUND_FIRST.items():
+        blank.fill("#find-field", words)
+        expect(first, words).to_have_text(title)
 
 
 def test_space_plays_wherever_one_does_not_type(bench: Page):

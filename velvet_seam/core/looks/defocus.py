@@ -17,7 +17,7 @@ class Defocus(Area):
 
     label: ClassVar[str] = "Out of focus"
     says: ClassVar[str] = "As by a lens: bright points become discs"
-    find: ClassVar[str] = "defocus bokeh lens depth blur background"
+    find: ClassVar[str] = "defocus bokeh lens depth blur background tilt shift"
 
     kind: Literal["defocus"] = "defocus"
     radius: Annotated[

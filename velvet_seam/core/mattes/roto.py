@@ -29,7 +29,7 @@ class RotoMatte(MatteBase):
 
     label: ClassVar[str] = "Roto"
     says: ClassVar[str] = "What you keep and drop with rough strokes"
-    find: ClassVar[str] = "rotoscope paint strokes brush cut out by hand"
+    find: ClassVar[str] = "rotoscope paint strokes brush eraser cut out by hand"
     another: ClassVar[bool] = True
 
     kind: Literal["roto"] = "roto"

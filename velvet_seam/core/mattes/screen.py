@@ -31,7 +31,7 @@ class ScreenKey(MatteBase):
     says: ClassVar[str] = (
         "Green, blue or any coloured screen: its colour is measured along the border"
     )
-    find: ClassVar[str] = "green blue colour matte cut out"
+    find: ClassVar[str] = "green screen blue chroma colour matte cut out"
     begins: ClassVar[Literal["at once", "border", "area"]] = "border"
     sampled: ClassVar[bool] = True
 

@@ -25,7 +25,7 @@ class Crop(Part):
     radius: Annotated[
         Animated,
         Bounds(0, 4096, "px", "Corners", "Radius of the corners; a large one makes a circle of a square", shown=(0, 300), of="canvas",
-               find="crop round rounded circle"),
+               find="crop round rounded circle picture in picture"),
     ] = 0.0  # fmt: skip
     softness: Annotated[
         Animated,

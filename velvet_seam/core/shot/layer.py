@@ -115,11 +115,11 @@ class Place(Part):
     scale: Annotated[
         Animated,
         Bounds(*SCALES, "%", "Scale", "100 % shows one pixel of the footage on one pixel of the canvas",
-               shown=(1, 300), find="size zoom larger smaller"),
+               shown=(1, 300), find="size zoom larger smaller picture in picture"),
     ] = 100.0  # fmt: skip
     rotation: Annotated[
         Animated,
-        Bounds(-3600, 3600, "°", "Rotation", "Clockwise, about the layer's middle", shown=(-180, 180), find="turn angle"),
+        Bounds(-3600, 3600, "°", "Rotation", "Clockwise, about the layer's middle", shown=(-180, 180), find="rotate turn angle"),
     ] = 0.0  # fmt: skip
     depth: Annotated[
         Animated,
@@ -139,7 +139,7 @@ class Heard(Part):
     gain: Annotated[
         Animated,
         Bounds(-96, 24, "dB", "Gain", "Louder or softer; 6 dB doubles the amplitude", step=0.5,
-               shown=(-48, 24), find="volume loud"),
+               shown=(-48, 24), find="volume loud music"),
     ] = 0.0  # fmt: skip
     pitch: Annotated[
         Animated,

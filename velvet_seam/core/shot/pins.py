@@ -22,7 +22,7 @@ def _pull(corner: str, way: str) -> Bounds:
     return Bounds(
         -16384, 16384, "px", f"{corner} {'x' if way == 'across' else 'y'}",
         f"How far the {corner.lower()} corner is pulled {way}, in pixels of the footage",
-        shown=(-500, 500), of="source", find="corner pin perspective distort screen sign",
+        shown=(-500, 500), of="source", find="perspective distort",
     )  # fmt: skip
 
 

@@ -62,7 +62,7 @@ class Seam(Part):
     blend: BlendName = "normal"
     opacity: Annotated[
         Animated,
-        Bounds(0, 100, "%", "Opacity", "How much of the layer shows in the join", find="transparent strength"),
+        Bounds(0, 100, "%", "Opacity", "How much of the layer shows in the join", find="transparent strength fade"),
     ] = 100.0  # fmt: skip
 
     @property

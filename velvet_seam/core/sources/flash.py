@@ -21,7 +21,7 @@ class FlashSource(GeneratedBase):
 
     label: ClassVar[str] = "Flash"
     says: ClassVar[str] = "A flash, a strobe, lightning: brightest where you say"
-    find: ClassVar[str] = "flash strobe lightning light film burn white"
+    find: ClassVar[str] = "flash flare strobe lightning light film burn white"
 
     kind: Literal["flash"] = "flash"
     what: Literal["flash", "strobe", "lightning"] = "flash"

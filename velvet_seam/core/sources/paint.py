@@ -51,7 +51,7 @@ class PaintSource(GeneratedBase):
 
     label: ClassVar[str] = "Paint"
     says: ClassVar[str] = "Strokes that you draw on the picture"
-    find: ClassVar[str] = "brush draw paint sketch scribble write hand drawn annotate"
+    find: ClassVar[str] = "brush draw paint sketch scribble write handwriting hand drawn annotate"
 
     kind: Literal["paint"] = "paint"
     strokes: tuple[Stroke, ...] = Field((), max_length=MOST_STROKES)

@@ -46,7 +46,9 @@ class ParticlesSource(GeneratedBase):
 
     label: ClassVar[str] = "Particles"
     says: ClassVar[str] = "Embers, sparks, snow, dust, confetti, bubbles"
-    find: ClassVar[str] = "embers sparks snow dust confetti bubbles glitter rain specks"
+    find: ClassVar[str] = (
+        "embers sparks sparkles stars snow dust confetti bubbles glitter rain specks"
+    )
 
     kind: Literal["particles"] = "particles"
     what: Literal["embers", "sparks", "snow", "dust", "confetti", "bubbles"] = "embers"

@@ -28,7 +28,7 @@ class TextSource(GeneratedBase):
 
     label: ClassVar[str] = "Text"
     says: ClassVar[str] = "A title, a caption, a line that writes itself"
-    find: ClassVar[str] = "title caption words letters type subtitle lettering font"
+    find: ClassVar[str] = "title caption words letters type subtitle lettering font handwriting"
 
     kind: Literal["text"] = "text"
     text: str = Field("Tonight!", max_length=MOST)

@@ -24,7 +24,9 @@ class WindowsSource(GeneratedBase):
 
     label: ClassVar[str] = "Windows"
     says: ClassVar[str] = "A frame with windows: put layers into them"
-    find: ClassVar[str] = "split screen frame collage grid columns rows panels side by side"
+    find: ClassVar[str] = (
+        "split screen frame collage grid columns rows panels side by side picture in picture pip"
+    )
 
     kind: Literal["windows"] = "windows"
     layout: Layout = "columns"

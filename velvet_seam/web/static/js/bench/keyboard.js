@@ -1,6 +1,14 @@
 // The keys: one table of what has a key and what it does, for the keys themselves, their list, and finding.
-import { fits, provide } from "../find.js";
+import { provide } from "../find.js";
 import { things } from "./things.js";
+
+// what else people call what has a key, by the first of its keys
+const ALSO = {
+  6: "onion skin overlay align", b: "double exposure blend modes all", e: "before after bypass", x: "order",
+  u: "eyedropper pick picker value readout", a: "guides phone", y: "cut blade razor", d: "clone copy", h: "eye visible", f: "protect",
+  g: "nest precompose merge compound", k: "animate", m: "marker beat note", v: "graph curves keyframes animation", z: "timeline zoom",
+  l: "repeat gif", "?": "help shortcuts keyboard", " ": "preview watch",
+};
 
 export class Keyboard {
   constructor(commands) {
@@ -13,7 +21,7 @@ export class Keyboard {
     document.addEventListener("keyup", (event) => { if (event.key === " " && event.target.matches("button") && !event.target.closest("[popover]")) event.preventDefault(); });
     document.addEventListener("beforetoggle", (event) => this.remember(event), true);
     this.listKeys();
-    provide((words) => this.find(words));
+    provide(() => this.find());
   }
 
   key(event) {
@@ -182,17 +190,16 @@ export class Keyboard {
   }
 
   /** Layers, seams, sounds and things to do of this bench, by words. */
-  find(words) {
+  find() {
     const { bench } = this;
     const layers = [...bench.shot.layers].reverse();
-    const found = [
+    return [
       ...layers.map((layer) => ({ title: layer.name, note: "layer of this shot", go: () => bench.choose(`layer:${layer.id}`) })),
       ...layers.filter((layer) => layer.source.kind !== "camera").map((layer) => ({ title: `Seam of ${layer.name}`, note: "how it joins", go: () => bench.choose(`seam:${layer.id}`) })),
       ...bench.shot.sounds.map((sound) => ({ title: sound.name, note: "sound of this shot", go: () => bench.choose(`sound:${sound.id}`) })),
-      ...this.actions.map((action) => ({ title: action.words[0].toUpperCase() + action.words.slice(1), note: `key ${action.shown.join(" ")}`, go: () => action.run({}) })),
+      ...this.actions.map((action) => ({ title: action.words[0].toUpperCase() + action.words.slice(1), note: `key ${action.shown.join(" ")}`, also: ALSO[action.keys[0]], go: () => action.run({}) })),
       ...things(this.commands),
     ];
-    return found.filter((one) => fits(`${one.title} ${one.note} ${one.also ?? ""}`, words));
   }
 
   /** Tab walks from seam to seam while the stack has the focus; elsewhere it is the browser's. */

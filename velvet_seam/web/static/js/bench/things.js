@@ -5,11 +5,11 @@ import { looks, masks, mattes, sources, values, ways } from "./kinds.js";
 
 const PASSAGES = ways.map((way) => `${way.label} ${way.find}`).join(" ");
 const FIELDS = [
-  ["Comes in", "field-arrive", `arrive entrance transition ${PASSAGES}`], ["Goes out", "field-leave", `leave exit transition ${PASSAGES}`],
+  ["Comes in", "field-arrive", `arrive entrance appear reveal transition ${PASSAGES}`], ["Goes out", "field-leave", `leave exit disappear vanish transition ${PASSAGES}`],
   ["Past its ends", "field-ends", "loop again back and forth bounce hold"], ["Between frames", "field-between", "interpolate flow mix slow motion"],
   ["Ramp", "field-ramp", "speed slow cut"], ["Starts at", "field-start", "begin move time frame"], ["First frame", "field-first", "trim in"], ["Last frame", "field-last", "trim out"],
   ["Again, some frames later", "again-times", "repeat duplicate offset echo copies"], ["To the end, crossfade", "again-fade", "loop repeat fog rain seamless"],
-  ["Freeze for some frames", "freeze-frames", "hold still"], ["Name of the layer", "field-name", "rename"],
+  ["Freeze for some frames", "freeze-frames", "hold still"], ["Name of the layer", "field-name", "rename"], ["Its sound: heard or not", "field-sound", "mute silent audio"],
 ];
 const DO = [
   ["Fit into the canvas", "fit", "size place"], ["Fill the canvas", "fill", "size place cover"], ["Turn the clip round", "reverse", "backwards reverse"],
@@ -51,7 +51,7 @@ export function things(commands) {
     ...FIELDS.map(([title, id, also]) => row(title, "of a layer", also, () => go(bench, "layer", id))),
     ...mattes.map((one) => row(one.label, "add this matte", one.find, () => key(one))),
     ...sources.map((one) => row(one.label, "add this layer", one.find, () => commands.shelf.take({ generated: one.kind }))),
-    row("Camera", "add this layer", "pan zoom move all parallax depth", () => commands.shelf.take({ camera: true })),
+    row("Camera", "add this layer", "pan zoom move all parallax depth ken burns", () => commands.shelf.take({ camera: true })),
     row("Bake", "do it to the layer", "render flatten freeze faster", () => act("bake")), row("Unbake", "do it to the layer", "", () => act("unbake")),
     row("Group the chosen layers", "do it", "nest precompose nested shot", () => commands.act("group", {})),
     row("Adjustment layer", "add this layer", "look grade all below", () => commands.shelf.take({ adjustment: true })),
@@ -59,6 +59,7 @@ export function things(commands) {
     ...masks.map(({ kind, label, find }) => row(`${label} mask`, "draw this mask", find, () => act("draw-mask", { kind }, "seam"))),
     ...blends.map(([blend, title, group]) => row(title, `blend, ${group.toLowerCase()}`, "mode", () => { const layer = chosen(); if (layer) bench.set(layer.id, { "seam.blend": blend }); })),
     ...DO.map(([title, name, also]) => row(title, "do it to the layer", also, () => act(name))),
+    row("Instruments", "of the picture", "histogram levels waveform vectorscope scopes", () => go(bench, "look", "scopes")),
     row("Tracks", "of a layer", "follow motion stabilise stick attach", () => { const layer = chosen(); if (layer) bench.choose(`track:${layer.id}`); }),
     row("Follow a point", "do it to the layer", "track motion", () => act("draw-point", {}, "track")), row("Follow a plane", "do it to the layer", "track corners sign screen", () => act("draw-plane", {}, "track")),
     row("Line up", "of a layer", "align register overlay takes clone off by", () => { const layer = chosen(); if (layer) bench.choose(`lineup:${layer.id}`); }),
@@ -68,10 +69,10 @@ export function things(commands) {
     row("Match its light", "do it to the layer", "exposure colour white balance other take", () => act("match", {}, "lineup")),
     row("Find passes", "do it to the layer", "repeated camera move motion control clone", () => act("find-passes", {}, "lineup")),
     row("Keep this frame as a still", "do it", "picture png save snapshot", () => commands.act("keep-frame", {})),
-    row("Render", "do it", "export write file post master stills", () => commands.rendering.open()),
+    row("Render", "do it", "export write file post master stills download mp4", () => commands.rendering.open()),
     row("Save the shot as files", "do it", "download zip backup", () => { location.href = `/shots/${bench.id}/files.zip`; }),
-    row("Length, canvas and rate of the shot", "of the shot", "background colour linear light frames", () => bench.choose("shot:")),
-    row("Add a layer", "do it", "footage clip still sound colour import bring in", () => { document.getElementById("add-layer").click(); }),
+    row("Length, canvas and rate of the shot", "of the shot", "background colour linear light frames settings size resolution fps", () => bench.choose("shot:")),
+    row("Add a layer", "do it", "footage clip still sound music logo cutaway colour import bring in open", () => { document.getElementById("add-layer").click(); }),
     row("Undo", "do it", "back", () => commands.undo()), row("Redo", "do it", "again", () => commands.redo()),
   ];
 }
