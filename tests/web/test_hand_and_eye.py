@@ -20,12 +20,28 @@ OUTSIDE = """() => {
   if (document.documentElement.scrollWidth > wide + 1) found.push("the page is wider than the window");
   for (const one of document.querySelectorAll("button, a, select, input, h1, h2")) {
     const box = one.getBoundingClientRect();
-    if (!box.width || !one.checkVisibility({ visibilityProperty: true }) || one.closest(".sr-only, [popover]")) continue;
+    if (!box.width || !one.checkVisibility({ visibilityProperty: true }) || one.closest(".sr-only, [popover], .look-shelf")) continue;
     if (box.left < -1 || box.right > wide + 1) found.push(`${one.tagName} ${one.id || one.textContent.trim().slice(0, 30)}`);
   }
   return found;
 }"""
 """What lies beside the window, where no one can reach it."""
+
+SPILLS = """() => {
+  const found = [], rolls = (one) => ["auto", "scroll"].includes(getComputedStyle(one).overflowX);
+  for (const sheet of document.querySelectorAll("#panel .sheet")) {
+    const box = sheet.getBoundingClientRect(), style = getComputedStyle(sheet);
+    const left = box.left + parseFloat(style.paddingLeft), right = box.right - parseFloat(style.paddingRight);
+    for (const one of sheet.querySelectorAll("button:not(.knot-button), input, select, label, p")) {
+      const own = one.getBoundingClientRect();
+      let rolling = false;
+      for (let around = one.parentElement; around !== sheet; around = around.parentElement) rolling ||= rolls(around);
+      if (own.width && !rolling && (own.left < left - 1 || own.right > right + 1)) found.push(`${one.tagName} ${one.id || one.textContent.trim().slice(0, 30)}`);
+    }
+  }
+  return found;
+}"""
+"""What sticks out of the margins of a sheet of the panel; knots stand in them on purpose."""
 
 OVERLAPS = """() => {
   const tools = [...document.querySelectorAll("#head > *, .go-out, .ways button, .mat-tools > *, .time-head > *")]
@@ -98,11 +114,25 @@ def test_the_bench_fits_and_nothing_lies_on_something_else(
 ):
     clean.set_viewport_size({"width": size[0], "height": size[1]})
     open_demo_shot(clean, served)
-    for chosen in ("layer:l-moth", "seam:l-moth"):
+    for chosen in ("layer:l-moth", "seam:l-moth", "look:l-moth", "lineup:l-moth"):
         clean.evaluate(f"velvetSeam.bench.choose('{chosen}')")
         clean.wait_for_timeout(400)
         assert clean.evaluate(OUTSIDE) == []
         assert clean.evaluate(OVERLAPS) == []
+        assert clean.evaluate(SPILLS) == []
+
+
+def test_each_page_of_the_panel_begins_at_its_top_and_stays_where_one_left_it(bench: Page):
+    def turned(to: str, far: int) -> None:
+        bench.evaluate(f"velvetSeam.bench.choose('{to}')")
+        until(bench, f"document.getElementById('panel').scrollTop === {far}")
+
+    turned("layer:l-moth", 0)
+    bench.evaluate("document.getElementById('panel').scrollTop = 240")
+    turned("seam:l-moth", 0)
+    bench.evaluate("document.getElementById('panel').scrollTop = 120")
+    turned("layer:l-sea", 240)  # of another layer, the same page
+    turned("seam:l-moth", 120)
 
 
 def test_a_phone_has_one_sheet_at_a_time(browser: Browser, served: str):

@@ -42,14 +42,20 @@ bench.addEventListener("restore", () => {
   bench.tell("shown");
 });
 
+// how far each page of the panel is scrolled
+const scrolled = new Map();
+
 function show(id, html) {
   const element = document.getElementById(id);
   // another thing's controls are other controls, whatever they are called
   const [now, then] = [element.querySelector("[data-target]"), /data-target="([^"]*)"/.exec(html)];
-  const page = (text) => `${/<h2>[^<]*/.exec(text)?.[0]} ${/id="tab-(\w+)" aria-pressed="true"/.exec(text)?.[1]}`;
-  const same = id !== "panel" || (now?.dataset.target === then?.[1] && page(element.innerHTML) === page(html));
+  const page = (text) => id === "panel" && `${/<h2>[^<]*/.exec(text)?.[0]} ${/id="tab-(\w+)" aria-pressed="true"/.exec(text)?.[1]}`;
+  const from = page(element.innerHTML), to = page(html);
+  const same = id !== "panel" || (now?.dataset.target === then?.[1] && from === to);
+  if (from !== to) scrolled.set(from, element.scrollTop);
   if (same) window.htmx.swap({ target: element, sourceElement: element, text: html, swap: "innerMorph" });
   else element.innerHTML = html;
+  if (from !== to) element.scrollTop = scrolled.get(to) ?? 0; // another page begins at its top, or where one left it
   for (const field of element.querySelectorAll("input, select, textarea")) reset(field);
   for (const tape of element.querySelectorAll(".tape[data-path]")) {
     const set = bench.setLast(targetOf(tape), tape.dataset.path);
