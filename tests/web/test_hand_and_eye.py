@@ -152,6 +152,13 @@ def test_a_phone_has_one_sheet_at_a_time(browser: Browser, served: str):
         box = button.bounding_box()
         assert box is not None
         assert min(box["width"], box["height"]) >= 28
+    page.get_by_role("button", name="Stack", exact=True).tap()
+    page.locator("#card-l-moth .card-name").tap()
+    page.get_by_role("button", name="Stack", exact=True).tap()
+    name, tools = (page.locator(f"#card-l-moth .card-{one}").bounding_box() for one in ("name", "tools"))  # fmt: skip
+    assert name is not None
+    assert tools is not None
+    assert name["y"] + name["height"] <= tools["y"] + 1
     page.get_by_role("button", name="Picture", exact=True).tap()
     expect(panel).to_be_hidden()
     expect(page.locator("#zoom option").first).to_have_text(
@@ -159,6 +166,11 @@ def test_a_phone_has_one_sheet_at_a_time(browser: Browser, served: str):
     )  # how much that is would be cut off
     page.set_viewport_size({"width": 1280, "height": 800})
     expect(page.locator("#zoom option").first).to_have_text(re.compile(r"Fit · \d+ %"))
+    page.set_viewport_size({"width": 390, "height": 844})
+    for path in ("/", "/footage", "/renders"):
+        page.goto(served + path)
+        squeezed = "[...document.querySelectorAll('.button')].filter((one) => one.scrollWidth > one.clientWidth + 1).map((one) => one.textContent.trim())"
+        assert page.evaluate(squeezed) == []
     context.close()
 
 
