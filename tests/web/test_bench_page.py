@@ -284,3 +284,22 @@ def test_under_a_moving_hand_the_picture_has_as_many_pixels_as_are_seen(bench: P
     error = np.abs(halves - small.reshape(480, 270, 4))
     assert error.mean() < 2  # the same picture, but for what JPEG does to either
     assert np.ptp(halves[..., :3]) > 100
+
+
+def test_who_looks_at_a_layer_where_it_is_not_is_told_and_taken_there(bench: Page):
+    note = bench.locator("#absent")
+    bench.evaluate("velvetSeam.bench.choose('layer:l-embers')")
+    until(bench, "velvetSeam.bench.layer.id === 'l-embers'")
+    expect(note).to_be_hidden()  # the joined picture has what there is
+    bench.keyboard.press("3")
+    expect(note).to_contain_text("Embers is not on this frame: it is there from 1s 00f to 6s 00f.")
+    note.get_by_role("button", name="Go there").click()
+    until(bench, "velvetSeam.bench.frame === 25")
+    expect(note).to_be_hidden()
+    bench.keyboard.press("Home")
+    expect(note).to_be_visible()
+    bench.evaluate("velvetSeam.bench.choose('layer:l-moth')")
+    expect(note).to_be_hidden()
+    bench.keyboard.press("1")
+    bench.evaluate("velvetSeam.bench.choose('seam:l-embers')")
+    expect(note).to_be_visible()
