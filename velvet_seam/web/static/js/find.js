@@ -30,7 +30,7 @@ function fit(text, word, whole, begins, inside) {
  *  it is found by, all words in their order more than each somewhere, and a short title more than a long one. */
 function rank(one, words) {
   const title = plain(one.title), rest = plain(`${one.note} ${one.also ?? ""}`), all = words.join(" ");
-  if (title === all) return 0;
+  if (title === all || !all) return 0; // nothing is asked for yet: all in the order that it has
   const long = 0.01 * title.split(" ").length;
   if (words.length > 1) {
     const together = Math.min(fit(title, all, 0.4, 0.5, 0.6), fit(rest, all, 1.2, 1.3, 1.4));
