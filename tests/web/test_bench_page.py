@@ -303,3 +303,17 @@ def test_who_looks_at_a_layer_where_it_is_not_is_told_and_taken_there(bench: Pag
     bench.keyboard.press("1")
     bench.evaluate("velvetSeam.bench.choose('seam:l-embers')")
     expect(note).to_be_visible()
+
+
+def test_a_layer_shown_alone_is_said_and_all_come_back_by_one_press(bench: Page):
+    note = bench.locator("#alone")
+    expect(note).to_be_hidden()
+    bench.evaluate("velvetSeam.bench.choose('layer:l-moth')")
+    until(bench, "velvetSeam.bench.layer.id === 'l-moth'")
+    bench.keyboard.press("s")
+    expect(note).to_contain_text("Only Moth on card is shown while you work")
+    expect(bench.locator("#card-l-sea")).to_have_class(re.compile(r"\boff\b"))
+    note.get_by_role("button", name="Show all").click()
+    expect(note).to_be_hidden()
+    expect(bench.locator("#card-l-sea")).not_to_have_class(re.compile(r"\boff\b"))
+    assert state(bench, "solo.size") == 0

@@ -68,6 +68,7 @@ export function things(commands) {
     row("Clean plate", "do it to the layer", "empty background remove somebody vanish", () => act("plate", {}, "lineup")),
     row("Match its light", "do it to the layer", "exposure colour white balance other take", () => act("match", {}, "lineup")),
     row("Find passes", "do it to the layer", "repeated camera move motion control clone", () => act("find-passes", {}, "lineup")),
+    row("Show all layers again", "do it", "solo alone only", () => commands.act("show-all", {})),
     row("Keep this frame as a still", "do it", "picture png save snapshot", () => commands.act("keep-frame", {})),
     row("Render", "do it", "export write file post master stills download mp4", () => commands.rendering.open()),
     row("Save the shot as files", "do it", "download zip backup", () => { location.href = `/shots/${bench.id}/files.zip`; }),

@@ -28,6 +28,7 @@ export class Layers {
       hide: ({ layer, targets }) => this.turn("hidden", layer, targets),
       lock: ({ layer, targets }) => this.turn("locked", layer, targets),
       solo: ({ targets }) => this.solo(targets.filter((one) => one.seam)),
+      "show-all": () => this.showAll(),
       duplicate: ({ targets }) => this.duplicate(targets.filter((one) => one.seam), false),
       "duplicate-here": ({ targets }) => this.duplicate(targets.filter((one) => one.seam), true),
       remove: ({ targets }) => bench.editAll(`remove ${targets.length} layers`, targets.map((one) => (one.seam ? { do: "remove-layer", layer: one.id } : { do: "remove-sound", sound: one.id }))),
@@ -72,8 +73,17 @@ export class Layers {
   solo(layers) {
     const { bench } = this, alone = layers.every((one) => bench.solo.has(one.id));
     for (const one of layers) if (alone) bench.solo.delete(one.id); else bench.solo.add(one.id);
-    bench.tell("solo");
-    bench.tell("frame");
+    this.shown();
+  }
+
+  showAll() {
+    this.bench.solo.clear();
+    this.shown();
+  }
+
+  shown() {
+    this.bench.tell("solo");
+    this.bench.tell("frame");
   }
 
   group(layers) {

@@ -38,6 +38,9 @@ export class Stack {
     const many = document.getElementById("many");
     many.hidden = bench.also.size === 0;
     many.firstElementChild.textContent = `${bench.targets.length} chosen: what is done to one is done to all`;
+    const alone = document.getElementById("alone"), shown = bench.shot.layers.filter((one) => bench.solo.has(one.id));
+    alone.hidden = !shown.length;
+    if (shown.length) alone.firstElementChild.textContent = `${shown.length === 1 ? `Only ${shown[0].name} is` : `Only ${shown.length} layers are`} shown while you work`;
     for (const card of this.root.querySelectorAll(".card[data-layer]")) {
       const layer = bench.shot.layers.find((one) => one.id === card.dataset.layer);
       card.classList.toggle("off", Boolean(layer?.hidden) || (bench.solo.size > 0 && !bench.solo.has(card.dataset.layer)));
