@@ -9,6 +9,7 @@ import simplejpeg
 from numpy.typing import NDArray
 
 from velvet_seam.core.damage import CLIP_DAMAGE
+from velvet_seam.core.media.clip import upright
 from velvet_seam.core.media.flipbook import FORMATS
 from velvet_seam.core.media.pictures import picture_streams
 from velvet_seam.core.media.probe import Probe
@@ -67,7 +68,7 @@ def _first_picture(path: Path, probe: Probe) -> NDArray[np.uint8]:
         with open_file(path) as container:
             for number, frame in enumerate(container.decode(picture_streams(container)[0])):
                 rgba = frame.reformat(width, height, format="rgba").to_ndarray()
-                kept = np.ascontiguousarray(np.rot90(rgba, -probe.rotation // 90), np.uint8)
+                kept = upright(np.ascontiguousarray(rgba, np.uint8), probe.rotation)
                 if kept[..., :3].mean() >= 12 or number >= 30:
                     break
     except CLIP_DAMAGE:

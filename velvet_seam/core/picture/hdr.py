@@ -89,9 +89,9 @@ def toned(light: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 @cache
-def _tables(transfer: Transfer) -> tuple[NDArray[np.float32], ...]:
-    """Signal to light; light's luminance to the OOTF's gain; greatest light to the gain of the
-    EETF; light to 8-bit signal. Light is in 1 for :data:`PEAK`, and looked up by its square root."""
+def _tables(transfer: Transfer) -> tuple[NDArray[np.float32 | np.uint32], ...]:
+    """Signal to light; light's luminance to the OOTF's gain; greatest light to the gain of the EETF; light to its part of a
+    packed opaque pixel, for each of R, G, B: (3, STEPS). Light is in 1 for :data:`PEAK`, and looked up by its square root."""
     signal = np.arange(STEPS) / (STEPS - 1)
     light = signal**2
     ootf, gain = np.ones(STEPS), np.ones(STEPS)
@@ -103,49 +103,100 @@ def _tables(transfer: Transfer) -> tuple[NDArray[np.float32], ...]:
         gain[0] = gain[1]
         if transfer == "HLG":
             ootf = light**0.2
-    shown = light ** (1 / 2.4) * 255 + 0.5
-    return tuple(table.astype(np.float32) for table in (eotf, ootf, gain, shown))
+    level = (light ** (1 / 2.4) * 255 + 0.5).astype(np.float32).astype(np.uint32)
+    shown = np.stack([level | np.uint32(0xFF000000), level << np.uint32(8), level << np.uint32(16)])
+    return *(table.astype(np.float32) for table in (eotf, ootf, gain)), shown
 
 
 @nb.njit(inline="always", error_model="numpy")
 def _at(value, last):
-    return np.int32(np.sqrt(min(max(value, np.float32(0)), np.float32(1))) * last + np.float32(0.5))
+    """Where a table that is looked up by the square root has a value."""
+    one = min(max(value, np.float32(0)), np.float32(1))
+    return np.uint32(np.int32(np.sqrt(one) * last + np.float32(0.5)))
+
+
+# A row goes through these one after the other. What is reckoned runs in vectors; looking up does not, and has loops of
+# its own so that it does not keep the rest from it.
 
 
 @nb.njit(error_model="numpy")
-def _row(rgb, eotf, ootf, gain, shown, m, to):
-    zero, one, tiny = np.float32(0), np.float32(1), np.float32(1e-6)
-    last, drop = np.float32(STEPS - 1), np.uint16(4)
-    yr, yg, yb = np.float32(0.2627), np.float32(0.6780), np.float32(0.0593)
-    wr, wg, wb = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
+def _levels(row, to):
+    """Entries of the table of light for the three values of each pixel."""
+    drop, one, three = np.uint16(4), np.uint64(1), np.uint64(3)
+    for n in range(to.shape[1]):
+        x = three * np.uint64(n)
+        to[0, n] = row[x] >> drop
+        to[1, n] = row[x + one] >> drop
+        to[2, n] = row[x + one + one] >> drop
+
+
+@nb.njit(error_model="numpy")
+def _looked_up(at, table, to):
     for x in range(to.size):
-        r, g, b = (
-            eotf[rgb[3 * x] >> drop],
-            eotf[rgb[3 * x + 1] >> drop],
-            eotf[rgb[3 * x + 2] >> drop],
-        )
-        lift = ootf[_at(yr * r + yg * g + yb * b, last)]
-        most = max(r, g, b) * lift
-        k = lift * gain[_at(most, last)] / max(most, one)
-        r, g, b = r * k, g * k, b * k
+        to[x] = table[at[x]]
+
+
+@nb.njit(error_model="numpy")
+def _luminance(light, to):
+    yr, yg, yb = np.float32(0.2627), np.float32(0.6780), np.float32(0.0593)
+    r, g, b, last = light[0], light[1], light[2], np.float32(STEPS - 1)
+    for x in range(to.size):
+        to[x] = _at(yr * r[x] + yg * g[x] + yb * b[x], last)
+
+
+@nb.njit(error_model="numpy")
+def _greatest(light, lift, to):
+    r, g, b, last = light[0], light[1], light[2], np.float32(STEPS - 1)
+    for x in range(to.size):
+        to[x] = _at(max(r[x], g[x], b[x]) * lift[x], last)
+
+
+@nb.njit(error_model="numpy")
+def _in_709(light, lift, gain, m, to):
+    """Toned, in the primaries of BT.709: entries of the table of what is shown."""
+    zero, one, tiny = np.float32(0), np.float32(1), np.float32(1e-6)
+    wr, wg, wb = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
+    last = np.float32(STEPS - 1)
+    red, green, blue = light[0], light[1], light[2]
+    to_r, to_g, to_b = to[0], to[1], to[2]
+    for x in range(lift.size):
+        k = lift[x] * gain[x] / max(max(red[x], green[x], blue[x]) * lift[x], one)
+        r, g, b = red[x] * k, green[x] * k, blue[x] * k
         u = m[0, 0] * r + m[0, 1] * g + m[0, 2] * b
         v = m[1, 0] * r + m[1, 1] * g + m[1, 2] * b
         w = m[2, 0] * r + m[2, 1] * g + m[2, 2] * b
         # outside of BT.709 one channel is negative: towards grey until it is not
         grey, low = wr * u + wg * v + wb * w, min(u, v, w)
-        keep = grey / max(grey - low, tiny) if low < zero else one
-        u, v, w = grey + (u - grey) * keep, grey + (v - grey) * keep, grey + (w - grey) * keep
-        pixel = np.uint32(np.int32(shown[_at(u, last)]))
-        pixel |= np.uint32(np.int32(shown[_at(v, last)])) << np.uint32(8)
-        pixel |= np.uint32(np.int32(shown[_at(w, last)])) << np.uint32(16)
-        to[x] = pixel | np.uint32(0xFF000000)
+        keep = grey / max(grey - low, tiny)
+        keep = keep if low < zero else one
+        to_r[x] = _at(grey + (u - grey) * keep, last)
+        to_g[x] = _at(grey + (v - grey) * keep, last)
+        to_b[x] = _at(grey + (w - grey) * keep, last)
+
+
+@nb.njit(error_model="numpy")
+def _packed(at, shown, to):
+    red, green, blue = at[0], at[1], at[2]
+    for x in range(to.size):
+        to[x] = shown[0, red[x]] | shown[1, green[x]] | shown[2, blue[x]]
 
 
 @kernel()
 def _convert(rgb, eotf, ootf, gain, shown, m):
-    out = np.empty((rgb.shape[0], rgb.shape[1] // 3), np.uint32)
-    for y in range(rgb.shape[0]):
-        _row(rgb[y], eotf, ootf, gain, shown, m, out[y])
+    height, width = rgb.shape[0], rgb.shape[1] // 3
+    out = np.empty((height, width), np.uint32)
+    at, light = np.empty((3, width), np.uint32), np.empty((3, width), np.float32)
+    lift, toned_by = np.empty(width, np.float32), np.empty(width, np.float32)
+    for y in range(height):
+        _levels(rgb[y], at)
+        for c in range(3):
+            _looked_up(at[c], eotf, light[c])
+        _luminance(light, at[0])
+        _looked_up(at[0], ootf, lift)
+        _greatest(light, lift, at[0])
+        _looked_up(at[0], gain, toned_by)
+        _in_709(light, lift, toned_by, m, at)
+        _packed(at, shown, out[y])
     return out
 
 

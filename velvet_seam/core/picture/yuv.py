@@ -27,9 +27,45 @@ def coefficients(matrix: str, full_range: bool) -> NDArray[np.float32]:
     return np.array([luma, offset, rv, -kb / kg * bu, -kr / kg * rv, bu], np.float32)
 
 
+@nb.njit(error_model="numpy")
+def _between(one, other, near, far, unit, to):
+    """A row of chroma between two lines, around 0; its last sample once more behind it."""
+    middle, last = np.float32(128), to.size - 1
+    for x in range(last):
+        to[x] = (np.float32(one[x]) * near + np.float32(other[x]) * far) * unit - middle
+    to[last] = to[last - 1]
+
+
+@nb.njit(error_model="numpy")
+def _spread(row, to):
+    """A row of chroma for every pixel, midway between two samples at every second."""
+    half, one, two = np.float32(0.5), np.uint64(1), np.uint64(2)
+    for n in range(to.size // 2):
+        x = np.uint64(n)
+        to[two * x] = row[x]
+        to[two * x + one] = (row[x] + row[x + one]) * half
+    if to.size % 2:
+        to[to.size - 1] = row[to.size // 2]
+
+
 @nb.njit(error_model="numpy", inline="always")
-def _sample(plane, y, other, x, near, far):
-    return np.float32(plane[y, x]) * near + np.float32(plane[other, x]) * far
+def _deep(value):
+    level = value * np.float32(257) + np.float32(0.5)
+    return np.uint16(np.int32(min(max(level, np.float32(0)), np.float32(65535))))
+
+
+@nb.njit(error_model="numpy")
+def _row16(luma, cb, cr, k, unit, to):
+    """R'G'B' of a row, one value after the other."""
+    gain, base, rv, gu, gv, bu = k[0], k[1], k[2], k[3], k[4], k[5]
+    one, three = np.uint64(1), np.uint64(3)
+    for n in range(cb.size):
+        x = np.uint64(n)
+        at = three * x
+        level = (np.float32(luma[x]) * unit - base) * gain
+        to[at] = _deep(level + rv * cr[x])
+        to[at + one] = _deep(level + gu * cb[x] + gv * cr[x])
+        to[at + one + one] = _deep(level + bu * cb[x])
 
 
 @kernel()
@@ -45,37 +81,41 @@ def planes_to_rgb16(luma, blue, red, width, height, k, halved_across, halved_dow
         halved_across, halved_down: whether chroma has half the samples along a line, half the lines.
         unit: what a step of a sample is in steps of 8 bits.
     """
-    out = np.empty((height, width, 3), np.uint16)
+    out = np.empty((height, width * 3), np.uint16)
     columns = (width + 1) // 2 if halved_across else width
     lines = (height + 1) // 2 if halved_down else height
     u, v = np.empty(columns + 1, np.float32), np.empty(columns + 1, np.float32)
-    one, half, mid = np.float32(1), np.float32(0.5), np.float32(128)
-    zero, top, deep = np.float32(0), np.float32(65535), np.float32(257)
-    rv, gu, gv, bu = k[2], k[3], k[4], k[5]
+    cb, cr, one = np.empty(width, np.float32), np.empty(width, np.float32), np.float32(1)
     for y in range(height):
         c, other, near = y, y, one
         if halved_down:
             c = y // 2
             other = min(c + 1, lines - 1) if y % 2 else max(c - 1, 0)
             near = np.float32(0.75)
-        far = one - near
-        for x in range(columns):
-            u[x] = _sample(blue, c, other, x, near, far) * unit - mid
-            v[x] = _sample(red, c, other, x, near, far) * unit - mid
-        u[columns], v[columns] = u[columns - 1], v[columns - 1]
-        for x in range(width):
-            level = (np.float32(luma[y, x]) * unit - k[1]) * k[0]
-            if halved_across:
-                i = x // 2
-                cb = (u[i] + u[i + 1]) * half if x % 2 else u[i]
-                cr = (v[i] + v[i + 1]) * half if x % 2 else v[i]
-            else:
-                cb, cr = u[x], v[x]
-            r, g, b = level + rv * cr, level + gu * cb + gv * cr, level + bu * cb
-            out[y, x, 0] = np.uint16(min(max(r * deep + half, zero), top))
-            out[y, x, 1] = np.uint16(min(max(g * deep + half, zero), top))
-            out[y, x, 2] = np.uint16(min(max(b * deep + half, zero), top))
-    return out
+        _between(blue[c], blue[other], near, one - near, unit, u)
+        _between(red[c], red[other], near, one - near, unit, v)
+        if halved_across:
+            _spread(u, cb)
+            _spread(v, cr)
+        else:
+            cb[:], cr[:] = u[:width], v[:width]
+        _row16(luma[y], cb, cr, k, unit, out[y])
+    return out.reshape(height, width, 3)
+
+
+@nb.njit(error_model="numpy")
+def _packed16(row, part, to):
+    """A row of R'G'B' packed, each value times its pixel's coverage."""
+    half, down, full = np.float32(0.5), np.float32(1 / 257), np.float32(255)
+    one, three, eight = np.uint64(1), np.uint64(3), np.uint32(8)
+    for n in range(to.size):
+        x = np.uint64(n)
+        at, p = three * x, part[x]
+        r = np.uint32(np.int32(np.float32(row[at]) * down * p + half))
+        g = np.uint32(np.int32(np.float32(row[at + one]) * down * p + half))
+        b = np.uint32(np.int32(np.float32(row[at + one + one]) * down * p + half))
+        a = np.uint32(np.int32(p * full + half))
+        to[x] = r | (g << eight) | (b << (eight + eight)) | (a << (eight + eight + eight))
 
 
 @kernel()
@@ -84,17 +124,12 @@ def rgb16_to_rgba(rgb, alpha, most):
     up to ``most``, which may be empty: (height, width) uint32."""
     height, width = rgb.shape[0], rgb.shape[1]
     out = np.empty((height, width), np.uint32)
-    half, down, full = np.float32(0.5), np.float32(1 / 257), np.float32(255)
+    flat, part, whole = rgb.reshape(height, 3 * width), np.ones(width, np.float32), np.float32(most)
     for y in range(height):
-        for x in range(width):
-            part = np.float32(1)
-            if alpha.size:
-                part = np.float32(alpha[y, x]) / np.float32(most)
-            pixel = np.uint32(np.int32(part * full + half)) << np.uint32(24)
-            for c in range(3):
-                v = np.float32(rgb[y, x, c]) * down * part + half
-                pixel |= np.uint32(np.int32(v)) << np.uint32(8 * c)
-            out[y, x] = pixel
+        if alpha.size:
+            for x in range(width):
+                part[x] = np.float32(alpha[y, x]) / whole
+        _packed16(flat[y], part, out[y])
     return out
 
 
