@@ -21,6 +21,7 @@ import numpy as np
 from playwright.sync_api import sync_playwright
 
 from bench import passes, register, tracks
+from bench.converting import converting
 from bench.cut_out import cut_out
 from bench.full_size import (
     cost,
@@ -393,6 +394,7 @@ SECTIONS: dict[str, Callable[[Path, Library, Shot], None]] = {
     "agreement": lambda _root, library, shot: agreement(library, shot),
     "rendering": lambda _root, library, shot: rendering(library, shot),
     "clones": lambda _root, _library, _shot: clones(),
+    "converting": lambda _root, _library, _shot: converting(line, timed),
     "layers": lambda _root, library, shot: layers(library, shot),
     "waits": lambda root, _library, _shot: waits(root),
     "memory": lambda root, _library, _shot: memory(root),
