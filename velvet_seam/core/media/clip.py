@@ -37,6 +37,7 @@ _TRANSFERS: dict[int, Transfer] = {16: "PQ", 18: "HLG"}
 _BT2020 = 9
 _MATRICES = {1: "709", 5: "601", 6: "601", 9: "2020"}
 _SWSCALE = {"709": Colorspace.ITU709, "601": Colorspace.ITU601, "2020": Colorspace.BT2020}
+_TURNS = {90: cv2.ROTATE_90_CLOCKWISE, 180: cv2.ROTATE_180, 270: cv2.ROTATE_90_COUNTERCLOCKWISE}
 
 
 _PLANES = re.compile(r"yuv(a|j)?(420|422|444)p(?:(10|12)le)?")
@@ -73,9 +74,6 @@ def to_rgba(
     )
     rgba = upright(np.ascontiguousarray(converted.to_ndarray(), np.uint8), rotation)
     return premultiply(rgba) if alpha else rgba
-
-
-_TURNS = {90: cv2.ROTATE_90_CLOCKWISE, 180: cv2.ROTATE_180, 270: cv2.ROTATE_90_COUNTERCLOCKWISE}
 
 
 def upright(rgba: NDArray[np.uint8], rotation: int) -> NDArray[np.uint8]:
