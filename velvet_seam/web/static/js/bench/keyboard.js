@@ -4,9 +4,9 @@ import { things } from "./things.js";
 
 // what else people call what has a key, by the first of its keys
 const ALSO = {
-  6: "onion skin overlay align", b: "double exposure blend modes all", e: "before after bypass", x: "order",
-  u: "eyedropper pick picker value readout", a: "guides phone", y: "cut blade razor", d: "clone copy", h: "eye visible", f: "protect",
-  g: "nest precompose merge compound", k: "animate", m: "marker beat note", v: "graph curves keyframes animation", z: "timeline zoom",
+  6: "onion skin overlay align", b: "double exposure blend modes all", e: "before after", x: "order",
+  u: "eyedropper pick picker value readout", a: "guides phone", y: "cut in two", d: "clone copy", h: "eye visible", f: "protect",
+  g: "nest merge", k: "animate", m: "marker beat note", v: "graph curves keyframes animation", z: "timeline zoom",
   l: "repeat gif", "?": "help shortcuts keyboard", " ": "preview watch",
 };
 

@@ -53,7 +53,7 @@ export function things(commands) {
     ...sources.map((one) => row(one.label, "add this layer", one.find, () => commands.shelf.take({ generated: one.kind }))),
     row("Camera", "add this layer", "pan zoom move all parallax depth ken burns", () => commands.shelf.take({ camera: true })),
     row("Bake", "do it to the layer", "render flatten freeze faster", () => act("bake")), row("Unbake", "do it to the layer", "", () => act("unbake")),
-    row("Group the chosen layers", "do it", "nest precompose nested shot", () => commands.act("group", {})),
+    row("Group the chosen layers", "do it", "nest nested shot", () => commands.act("group", {})),
     row("Adjustment layer", "add this layer", "look grade all below", () => commands.shelf.take({ adjustment: true })),
     ...looks.map((one) => row(one.label, "add this to the look", one.find, () => act("add-look-part", { kind: one.kind }, "look"))),
     ...masks.map(({ kind, label, find }) => row(`${label} mask`, "draw this mask", find, () => act("draw-mask", { kind }, "seam"))),

@@ -4,7 +4,8 @@ export class Absent {
   constructor(bench) {
     this.bench = bench;
     this.box = document.getElementById("absent");
-    this.box.querySelector("button").addEventListener("click", () => bench.go(this.nearest));
+    this.button = this.box.querySelector("button");
+    this.button.addEventListener("click", () => bench.go(this.nearest));
     for (const name of ["way", "frame", "shown", "answered"]) bench.addEventListener(name, () => this.tell());
   }
 
@@ -21,6 +22,7 @@ export class Absent {
     this.box.hidden = !away;
     if (!away) return;
     const { first, last } = layer.span;
+    this.button.hidden = first >= bench.shot.length; // the shot ends before it comes
     this.box.querySelector("span").textContent = `${layer.name} is not on this frame: it is there from ${bench.spell(first)} to ${bench.spell(last + 1)}.`;
   }
 }
