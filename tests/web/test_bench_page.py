@@ -303,6 +303,12 @@ def test_who_looks_at_a_layer_where_it_is_not_is_told_and_taken_there(bench: Pag
     bench.keyboard.press("1")
     bench.evaluate("velvetSeam.bench.choose('seam:l-embers')")
     expect(note).to_be_visible()
+    bench.keyboard.press(" ")  # a picture that runs is not spoken into
+    until(bench, "velvetSeam.player.playing && velvetSeam.bench.frame > 1")
+    assert state(bench, "playing")
+    expect(note).to_be_hidden()
+    bench.keyboard.press(" ")
+    assert not state(bench, "playing")
 
 
 def test_a_layer_shown_alone_is_said_and_all_come_back_by_one_press(bench: Page):

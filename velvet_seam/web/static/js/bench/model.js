@@ -20,6 +20,7 @@ export class Bench extends EventTarget {
     this.heard = new Set(); // sounds, and layers with one, that alone are heard
     this.also = new Set(); // layers and sounds chosen beside the one whose controls are shown
     this.trial = null;
+    this.playing = false;
     this.painting = false; // strokes that cut a layer out
     this.autoKey = true; // a change of a value that moves puts a keyframe; else it shifts all of it
     this.saving = 0;

@@ -17,8 +17,8 @@ export class Absent {
 
   tell() {
     const { bench } = this, { layer, frame } = bench;
-    const looked = (bench.way !== "joined" || bench.kind === "seam") && !bench.playing;
-    const away = looked && layer && (frame < layer.span.first || frame > layer.span.last);
+    const looked = layer && !bench.playing && (bench.way !== "joined" || bench.kind === "seam" || bench.solo.has(layer.id));
+    const away = looked && (frame < layer.span.first || frame > layer.span.last);
     this.box.hidden = !away;
     if (!away) return;
     const { first, last } = layer.span;

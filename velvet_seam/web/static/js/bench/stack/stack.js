@@ -18,8 +18,7 @@ export class Stack {
     const { bench } = this;
     for (const image of this.root.querySelectorAll("img[data-card]")) {
       const { card, view, key } = image.dataset;
-      const frame = bench.playing ? 0 : bench.frame;
-      const address = `/shots/${bench.id}/picture.jpg?view=${view}&chosen=${card}&frame=${frame}&side=96&k=${key}`;
+      const address = `/shots/${bench.id}/picture.jpg?view=${view}&chosen=${card}&frame=${bench.frame}&side=96&k=${key}`;
       if (image.getAttribute("src") !== address) image.src = address;
     }
     for (const button of this.root.querySelectorAll('[data-do="solo"]')) {

@@ -34,6 +34,9 @@ export class Player {
     if (this.source) this.source.loop = on;
   }
 
+  /** The bench knows it, so that nothing is measured under a picture that runs. */
+  get playing() { return this.bench.playing; }
+
   toggle() { return this.playing ? this.pause() : this.play(); }
 
   async sound() {
@@ -54,7 +57,7 @@ export class Player {
   async play() {
     const { bench } = this;
     if (this.playing) return;
-    this.playing = true;
+    bench.playing = true;
     this.revision = bench.state.revision;
     this.picture.playing = true;
     this.button.setAttribute("aria-label", "Pause");
@@ -98,7 +101,7 @@ export class Player {
 
   pause() {
     if (!this.playing) return;
-    this.playing = false;
+    this.bench.playing = false;
     this.run = null;
     this.source?.stop();
     this.source = null;
