@@ -14,6 +14,7 @@ import argparse
 import os
 import warnings
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 
 import cv2
@@ -24,6 +25,7 @@ from bench.subjects import F32, cutout, rng_of
 from velvet_seam.core.roto.carry import carried, corrected
 from velvet_seam.core.roto.features import solve_size
 from velvet_seam.core.roto.first import Marks, found, inside_of
+from velvet_seam.core.roto.residual import around, residual
 from velvet_seam.core.roto.seen import Seen, seen
 from velvet_seam.core.roto.soft import band_of, soft_matte
 from velvet_seam.core.roto.telling import painted_sample
@@ -164,6 +166,10 @@ class User:
         self.film, self.stride, self.rng = of, stride, rng_of(len(of.name), 5)
         self.looks: list[Seen] = [seen(one) for one in of.frames]
         self.truths = [of.truth(n) for n in range(FRAMES)]
+        before, after = around(0, 0, FRAMES - 1, Fraction(RATE))
+        self.left = residual(
+            self.looks[0], *([self.looks[n] for n in ns] for ns in (before, after))
+        )
         first = self.truths[0]
         self.marks = {
             0: Marks.of(
@@ -173,7 +179,7 @@ class User:
         self.strokes = 3
 
     def regions(self) -> list[F32]:
-        made = [found(self.looks[0].f, self.marks[0])]
+        made = [found(self.looks[0].f, self.marks[0], left=self.left)]
         nodes, painted = {0: made[0]}, painted_sample(made[0], self.looks[0])
         for n in range(1, FRAMES):
             at = max(

@@ -152,12 +152,12 @@ def test_nothing_is_followed_across_a_cut():
     edit = {"do": "add-roto-stroke", "layer": "l-a", "matte": "k-a", "stroke": DROP, "cuts": [6]}
     cut = apply(shot, read_edit(edit))
     assert cut.layers[0].seam.matte[0].cuts == (6,)
-    assert (shown(cut, 5) == shown(shot, 5)).all()
+    assert iou(shown(cut, 5), scene(10)[1] > 0.5) > 0.93
     for frame in (6, 8):
         assert not shown(cut, frame).any()
     later = apply(cut, read_edit({**edit, "stroke": {**KEEP, "frame": 7}}))
     assert (
-        shown(later, 5) == shown(shot, 5)
+        shown(later, 5) == shown(cut, 5)
     ).all()  # what is painted after it changes nothing before
     assert iou(shown(later, 8), scene(16)[1] > 0.5) > 0.8
     assert matte.cuts == ()

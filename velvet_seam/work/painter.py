@@ -52,6 +52,7 @@ from velvet_seam.work.lining import FINE_SHORT_SIDE, lines_of
 from velvet_seam.work.louping import Louping
 from velvet_seam.work.memory import keep_freed_memory
 from velvet_seam.work.picture_files import jpeg
+from velvet_seam.work.roto_ready import RotoReady
 from velvet_seam.work.screen_reading import ScreenReader
 from velvet_seam.work.telling import cut_length_of, facts_of, levels_of
 from velvet_seam.work.tiling import look_tiles_of, wall_of
@@ -75,6 +76,7 @@ class Painter:
         self._shots: dict[str, Shot] = {}
         self._layers: dict[str, Layer] = {}
         self._loupe = Louping(self._engine, self._full)
+        self._ready = RotoReady(self._engine, self._material)
         self._screens = ScreenReader(self._engine, self._material, self._original)
 
     def answer(self, request: Request) -> Any:
@@ -137,6 +139,7 @@ class Painter:
             shot = apply(shot, read_edit(json.loads(ask.trial)))
         ask = replace(ask, frame=min(ask.frame, shot.length - 1))
         data = self._picture(shot, ask)
+        self._ready.begin(shot, ask)
         if not ask.stray:
             return data
         return Painted(

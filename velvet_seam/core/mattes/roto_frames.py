@@ -11,7 +11,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.mattes.roto_guesses import guessed, seen_step
+from velvet_seam.core.mattes.roto_guesses import guessed, residual_steps, seen_step
 from velvet_seam.core.mattes.roto_strokes import (
     Begin,
     HeldFrames,
@@ -259,11 +259,25 @@ class RotoFrames:
         return self._regions[frame]
 
     def _first(self, frame: int) -> Step:
+        strokes, size = self.painted.get(frame, known(())), self._size
         guesses = guessed(self.said.begin, self.footage, frame, self.said.cuts)
-        strokes = self.painted.get(frame, known(()))
-        return step(
-            "roto-found", _found, (strokes, self._size), self.seen(frame), *guesses, packing=REGION
-        )
+        if guesses:
+            return step(
+                "roto-guessed",
+                _guessed,
+                (strokes, size),
+                self.seen(frame),
+                *guesses,
+                packing=REGION,
+            )
+        left = residual_steps(self.footage, frame, self.said.cuts)
+        return step("roto-found", _found, (strokes, size), self.seen(frame), *left, packing=REGION)
+
+    def asked_first(self, frame: int) -> tuple[Step, ...]:
+        """What is asked of a frame before its first strokes count, where nothing is painted yet between the same cuts."""
+        if self.said.begin != "strokes" or self._marked(frame):
+            return ()
+        return residual_steps(self.footage, frame, self.said.cuts)
 
     def _corrected(self, frame: int, whence: int) -> Step:
         args = (self.painted[frame], self._size)
@@ -277,8 +291,12 @@ def _nothing(here: Seen) -> F32:
     return np.full(here.light.shape, -FAR, np.float32)
 
 
-def _found(strokes: Strokes, source: tuple[int, int], here: Seen, likely: F32 | None = None) -> F32:
-    return found(here.f, marks(strokes, source, here.light.shape), likely)
+def _guessed(strokes: Strokes, source: tuple[int, int], here: Seen, likely: F32) -> F32:
+    return found(here.f, marks(strokes, source, here.light.shape), guess=likely)
+
+
+def _found(strokes: Strokes, source: tuple[int, int], here: Seen, left: F32 | None = None) -> F32:
+    return found(here.f, marks(strokes, source, here.light.shape), left=left)
 
 
 def _corrected(strokes: Strokes, source: tuple[int, int], inside: F32, here: Seen) -> F32:

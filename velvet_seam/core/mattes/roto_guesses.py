@@ -1,4 +1,5 @@
-"""First guesses of a roto's subject on a frame, as steps: people, what moves, what a screen leaves."""
+"""What is asked of a frame before a roto's subject is looked for there, as steps: first guesses of it (people, what moves,
+what a screen leaves), and what the camera's movement leaves over."""
 
 from __future__ import annotations
 
@@ -15,6 +16,7 @@ from velvet_seam.core.picture.screen import measure_border
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.roto.features import solve_size
 from velvet_seam.core.roto.moving import beside, moving
+from velvet_seam.core.roto.residual import around, residual
 from velvet_seam.core.roto.seen import Seen, seen
 from velvet_seam.core.steps import Footage, Step, step
 
@@ -46,11 +48,31 @@ def _people(footage: Footage, frame: int) -> F32:
     return np.asarray(cv2.resize(guess(picture).likely, size), np.float32)
 
 
-def _by_movement(footage: Footage, frame: int, cuts: tuple[int, ...]) -> Step:
+def scene_ends(footage: Footage, frame: int, cuts: tuple[int, ...]) -> tuple[int, int]:
+    """The first and the last frame of what lies between two cuts."""
     scene = bisect_right(cuts, frame)
     first = cuts[scene - 1] if scene else 0
-    last = (cuts[scene] if scene < len(cuts) else footage.frames) - 1
-    sides = beside(frame, first, last)
+    return first, (cuts[scene] if scene < len(cuts) else footage.frames) - 1
+
+
+def residual_steps(footage: Footage, frame: int, cuts: tuple[int, ...]) -> tuple[Step, ...]:
+    """What the camera's movement leaves over of each pixel, (h, w) float32; none where there is no other frame to ask."""
+    if footage.frames < 2:
+        return ()
+    rate = footage.frames / footage.length
+    before, after = around(frame, *scene_ends(footage, frame, cuts), rate)
+    if not before and not after:
+        return ()
+    there = [seen_step(footage, one) for one in (*before, *after)]
+    return (step("roto-residual", _residual, (len(before),), seen_step(footage, frame), *there),)
+
+
+def _residual(earlier: int, here: Seen, *there: Seen) -> F32:
+    return residual(here, list(there[:earlier]), list(there[earlier:]))
+
+
+def _by_movement(footage: Footage, frame: int, cuts: tuple[int, ...]) -> Step:
+    sides = beside(frame, *scene_ends(footage, frame, cuts))
     there = [seen_step(footage, one) for one in sides if one is not None]
     return step(
         "roto-movement", _movement, (sides[0] is not None,), seen_step(footage, frame), *there

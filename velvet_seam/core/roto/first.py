@@ -3,6 +3,7 @@ a pixel is to either kind of stroke, and from the edges of the picture."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.roto.dividing import crossings, divided, divided_near
 from velvet_seam.core.roto.geodesic import FAR, geodesic
+from velvet_seam.core.roto.moved import Levels, level_table, levels, likelier_by_level
 from velvet_seam.core.roto.tables import bins, likelier, table
 
 F32 = NDArray[np.float32]
@@ -27,6 +29,9 @@ COLOUR, NEAR, LATER = 0.5, 4.0, 0.6
 
 LEARNT = 0.7
 """How much the region says of what colours there are; the strokes say the rest."""
+
+MOVED, MOVED_LEARNT = 0.7, 0.3
+"""How much it counts what the camera's movement leaves over, and how much the region says of what that is."""
 
 SMOOTH, FINE = 2.0, 1.6
 """What an edge costs, at half the size and in the band."""
@@ -69,13 +74,15 @@ class Marks:
         return Marks.of(half(self.keep), half(self.drop))
 
 
-def found(f: F32, marks: Marks, guess: F32 | None = None) -> F32:
+def found(f: F32, marks: Marks, guess: F32 | None = None, left: F32 | None = None) -> F32:
     """The region that strokes ask for.
 
     Args:
         f: (h, w, 3) what is compared, from :func:`~velvet_seam.core.roto.features.features`.
         marks: the strokes, at the same size.
         guess: (h, w) 0 to 1, how likely each pixel is the subject's, if something has guessed it.
+        left: (h, w) what the camera's movement leaves over of each pixel, from
+            :func:`~velvet_seam.core.roto.residual.residual`, if other frames were looked at.
 
     Returns:
         (h, w) float32: how far inside the region each pixel is, in pixels; below 0 outside it.
@@ -85,13 +92,13 @@ def found(f: F32, marks: Marks, guess: F32 | None = None) -> F32:
         return np.full((height, width), -FAR, np.float32)
     half = marks.halved()
     size = half.keep.shape[::-1]
-    small = cv2.resize(f, size, interpolation=cv2.INTER_AREA)
-    hint = (
-        None
-        if guess is None
-        else np.asarray(cv2.resize(guess, size, interpolation=cv2.INTER_AREA), np.float32)
-    )
-    region, keep, drop = _coarse(np.asarray(small, np.float32), half, hint)
+
+    def small(plane: F32) -> F32:
+        return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.float32)
+
+    hint = None if guess is None else small(guess)
+    moved = None if left is None else levels(small(left))
+    region, keep, drop = _coarse(small(f), half, hint, moved)
     inside = cv2.resize(inside_of(region), (width, height), interpolation=cv2.INTER_LINEAR) * 2
     logit = likelier(bins(f), keep, drop)
     r = -(np.float32(COLOUR) * logit + np.clip(inside / np.float32(SHAPE), -MOST_SHAPE, MOST_SHAPE))
@@ -101,25 +108,24 @@ def found(f: F32, marks: Marks, guess: F32 | None = None) -> F32:
     return inside_of(filled(joined(fine, marks.keep), marks.drop))
 
 
-def _coarse(f: F32, marks: Marks, guess: F32 | None) -> tuple[Where, F32, F32]:
+def _coarse(
+    f: F32, marks: Marks, guess: F32 | None, moved: Levels | None
+) -> tuple[Where, F32, F32]:
     """The region at half the size, and the tables of colours of either side."""
     where, cross = bins(f), crossings(f)
     around = marks.drop if marks.drop.any() else _border(marks.keep)
-    own = table(where, marks.keep.astype(np.float32)), table(where, around.astype(np.float32))
-    keep, drop = own
+    strokes = marks.keep, around
+    own = _seen_in(table, where, strokes)
+    own_moved = None if moved is None else _seen_in(level_table, moved, strokes)
     region = None if guess is None else np.asarray(guess > 0.5)
     for n in range(ROUNDS):
-        if region is not None and region.any() and not region.all():
-            both = (
-                table(where, region.astype(np.float32)),
-                table(where, (~region).astype(np.float32)),
-            )
-            keep, drop = (
-                new if not old.any() else np.float32(LEARNT) * new + np.float32(1 - LEARNT) * old
-                for new, old in zip(both, own, strict=True)
-            )
+        sides = None if region is None or not region.any() or region.all() else (region, ~region)
+        keep, drop = _mixed(own, sides and _seen_in(table, where, sides), LEARNT)
         logit = likelier(where, keep, drop)
         r = -np.float32(COLOUR) * logit
+        if moved is not None and own_moved is not None and marks.keep.any():
+            both = _mixed(own_moved, sides and _seen_in(level_table, moved, sides), MOVED_LEARNT)
+            r -= np.float32(MOVED) * likelier_by_level(moved, *both)
         if guess is not None:
             r -= np.float32(NEAR) * (guess - np.float32(0.5))
         if marks.keep.any():
@@ -131,6 +137,28 @@ def _coarse(f: F32, marks: Marks, guess: F32 | None) -> tuple[Where, F32, F32]:
         region = joined(region, marks.keep)
     assert region is not None  # there is at least one round
     return region, keep, drop
+
+
+def _seen_in(
+    table_of: Callable[[NDArray[np.int32], F32], F32],
+    where: NDArray[np.int32],
+    sides: tuple[Where, Where],
+) -> tuple[F32, F32]:
+    keep, drop = (table_of(where, one.astype(np.float32)) for one in sides)
+    return keep, drop
+
+
+def _mixed(
+    strokes: tuple[F32, F32], region: tuple[F32, F32] | None, part: float
+) -> tuple[F32, F32]:
+    """What is seen under the strokes of either side, and, for some part of it, in and around the region."""
+    if region is None:
+        return strokes
+    keep, drop = (
+        new if not old.any() else np.float32(part) * new + np.float32(1 - part) * old
+        for new, old in zip(region, strokes, strict=True)
+    )
+    return keep, drop
 
 
 def _border(keep: Where) -> Where:

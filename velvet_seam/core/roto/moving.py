@@ -7,12 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.picture.channels import mean_of
+from velvet_seam.core.roto.camera import SOME, camera_move
 from velvet_seam.core.roto.seen import Seen, flow
 
 F32 = NDArray[np.float32]
-
-EVERY = 8
-"""Pixels from one place to the next at which the camera's own movement is found."""
 
 LEAST, NOISE = 0.6, 4.0
 """Pixels that something must have moved by, and how many times the median of what is left of the background."""
@@ -62,18 +60,14 @@ def _otherwise(here: Seen, there: Seen) -> F32:
     height, width = way.shape[:2]
     y, x = (one.astype(np.float32) for one in np.mgrid[0:height, 0:width])
     at = np.dstack([x, y])
-    some = np.s_[EVERY // 2 :: EVERY, EVERY // 2 :: EVERY]
-    places = at[some].reshape(-1, 2)
-    found, _ = cv2.estimateAffine2D(
-        places, places + way[some].reshape(-1, 2), ransacReprojThreshold=0.5
-    )
-    to = (at if found is None else at @ found[:, :2].T + found[:, 2]).astype(np.float32)
+    found = camera_move(way)
+    to = (at @ found[:, :2].T + found[:, 2]).astype(np.float32)
     moved = np.hypot(*np.moveaxis(at + way - to, 2, 0)).astype(np.float32)
     shown = cv2.remap(
         there.f, to[..., 0], to[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
     )
     differs = cv2.GaussianBlur(mean_of(np.abs(shown - here.f)), (0, 0), 1.0)
-    least = max(LEAST, NOISE * float(np.median(moved[some])))
-    noise = UNLIKE * max(float(np.median(differs[some])), 0.5)
+    least = max(LEAST, NOISE * float(np.median(moved[SOME])))
+    noise = UNLIKE * max(float(np.median(differs[SOME])), 0.5)
     both = np.clip(moved / least - 0.5, 0, 1) * np.clip(differs / noise - 0.5, 0, 1)
     return np.asarray(both, np.float32)

@@ -33,6 +33,12 @@ class Seen:
         """A part of it."""
         return Seen(np.ascontiguousarray(self.lab[box]))
 
+    def halved(self) -> Seen:
+        """It at half the size."""
+        height, width = self.lab.shape[:2]
+        size = (max(1, width // 2), max(1, height // 2))
+        return Seen(np.asarray(cv2.resize(self.lab, size, interpolation=cv2.INTER_AREA), np.uint8))
+
     @property
     def nbytes(self) -> int:
         return self.lab.nbytes
