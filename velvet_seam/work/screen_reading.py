@@ -39,7 +39,7 @@ class ScreenReader:
             raise Problem("What is not filmed has no screen to key.")
         material = self._material(layer.source.shows)
         frames = self._source_frames(shot, layer, material, ask)
-        pictures = [self._read(material, number) for number in frames]
+        pictures = self._read(material, frames)
         if ask.area is None:
             reading = measure_border(pictures)
             if reading.found or isinstance(material, Nested):
@@ -56,11 +56,16 @@ class ScreenReader:
         per = (width / material.width, height / material.height)
         return measure_area(pictures[0], there[:, :2] * per)
 
-    def _read(self, material: Material | Missing | Nested, number: int) -> Picture:
+    def _read(self, material: Material | Missing | Nested, numbers: list[int]) -> list[Picture]:
         if isinstance(material, Nested):
-            plan = self._engine.plan(material.shot, number, short_side=PREVIEW_SHORT_SIDE)
-            return self._engine.picture(plan)
-        return material.read(number)
+            plans = [
+                self._engine.plan(material.shot, one, short_side=PREVIEW_SHORT_SIDE)
+                for one in numbers
+            ]
+            return [self._engine.picture(one) for one in plans]
+        if isinstance(material, Missing):
+            return [material.read(one) for one in numbers]
+        return material.glances(numbers)
 
     def _looked_closer(
         self, footage: str, frames: list[int], reading: ScreenReading
@@ -71,7 +76,7 @@ class ScreenReader:
             original = self._original(footage)
         except Problem:  # its file is missing
             return reading
-        return measure_border([self._read(original, number) for number in frames[::2]])
+        return measure_border(self._read(original, frames[::2]))
 
     def _source_frames(
         self, shot: Shot, layer: Layer, material: Material | Missing | Nested, ask: Measure

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -219,7 +220,7 @@ class ClipReader:
         if self._last and self._last[0] == number:
             return self._last[1]
         found = self._recent.asked(number, self._last[0] if self._last else None)
-        if found is None and self._next <= number <= self._next + NEAR:
+        if found is None and self._leads_to(number):
             found = self._read_on(number)
         for back in (0.0, 2.0, 10.0, None):
             if found is not None:
@@ -228,6 +229,24 @@ class ClipReader:
         if found is not None:
             self._last = (number, found)
         return found
+
+    def _leads_to(self, number: int) -> bool:
+        """Whether reading on is cheaper than a leap, which goes back to the last picture that is whole."""
+        if not self._next <= number < len(self._times):
+            return False
+        whole = bisect_right(self.wholes, number) - 1
+        return number <= self._next + NEAR or (whole >= 0 and self.wholes[whole] < self._next)
+
+    @cached_property
+    def wholes(self) -> list[int]:
+        """Numbers of the frames that a leap leads to, rising; none where the file does not say."""
+        said = self._pictures.whole_times(len(self._times))
+        places = [bisect_left(self._times, one) for one in said]
+        if any(
+            n >= len(self._times) or self._times[n] != t for n, t in zip(places, said, strict=True)
+        ):
+            return []
+        return sorted(places)
 
     def _jump(self, number: int, back: float | None) -> av.VideoFrame | None:
         """The frame, read from some seconds before it or from the start on."""

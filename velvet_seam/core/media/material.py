@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
@@ -12,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.media.flipbook import FORMATS as FLIPBOOKS
+from velvet_seam.core.media.glance import glance
 from velvet_seam.core.media.heads import Heads
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.proxy import ProxyReader
@@ -119,11 +121,15 @@ class Material:
         if self._proxy or not self._preview:
             return reader.read(number)
         size = proxy_size(self.width, self.height)
-        picture = reader.read(number, size)
-        if (picture.shape[1], picture.shape[0]) != size:
-            small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
-            picture = np.asarray(small, np.uint8)
-        return picture
+        return to_size(reader.read(number, size), size)
+
+    def glances(self, numbers: Sequence[int]) -> list[NDArray[np.uint8]]:
+        """Frames spread over the footage, or such as lie near them, as :meth:`read` gives them: an original that has no
+        proxy yet is not kept from what else is asked of it, and read as quickly as its codec allows."""
+        if self._proxy or not self.moving:
+            return [self.read(one) for one in numbers]
+        size = self.picture_size
+        return [to_size(one, size) for one in glance(self._path, self.probe, numbers, size)]
 
     def close(self) -> None:
         if self._reader:
@@ -131,6 +137,13 @@ class Material:
             self._reader = None
         if not self._preview and "small" in self.__dict__:
             self.small.close()
+
+
+def to_size(picture: NDArray[np.uint8], size: tuple[int, int]) -> NDArray[np.uint8]:
+    """A picture (h, w, 4) brought to a width and height, if it has another."""
+    if (picture.shape[1], picture.shape[0]) == size:
+        return picture
+    return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
 class Missing:

@@ -58,6 +58,16 @@ class Pictures:
         """A duration in the ticks of ``pts``."""
         return round(seconds / self._stream.time_base) if self._stream.time_base else 0
 
+    def whole_times(self, pictures: int) -> list[int]:
+        """The times of all pictures that are whole, as the file's index has them; none where it does not have all of so many
+        ``pictures``, since some are known only once they were met. It has the times of decoding, which lie as much
+        earlier as the first picture's does."""
+        entries = self._stream.index_entries
+        if len(entries) < pictures or self._stream.start_time is None:
+            return []
+        later = self._stream.start_time - entries[0].timestamp
+        return [one.timestamp + later for one in entries if one.is_keyframe]
+
     def _frames(self) -> Iterator[av.VideoFrame]:
         if self._decoder is None:
             yield from self._container.decode(self._stream)
