@@ -40,6 +40,11 @@ def film(t: float, moves: float, pan: float = 0, passing: bool = False) -> tuple
     return seen(np.rint(picture).astype(np.uint8)), cover > 0.5
 
 
+def small(cover: np.ndarray) -> np.ndarray:
+    """At the half size at which it is asked what is left over."""
+    return cv2.resize(cover.astype(np.float32), None, fx=0.5, fy=0.5) > 0.5
+
+
 def strokes() -> Marks:
     keep, drop = np.zeros((2, HEIGHT, WIDTH), bool)
     keep[183:187, 80:180] = True
@@ -53,8 +58,8 @@ def test_what_has_the_colours_of_its_ground_is_found_by_its_own_movement(pan: fl
     left = residual(here, [], [film(t, 3, pan)[0] for t in TIMES])
     assert iou(found(here.f, strokes(), left=left) > 0, truth) > 0.75
     assert iou(found(here.f, strokes()) > 0, truth) < 0.5
-    assert np.median(left[truth]) > 1.2  # more than three times what is usual
-    assert np.median(left[~truth]) < 0.2
+    assert np.median(left[small(truth)]) > 1.2  # more than three times what is usual
+    assert np.median(left[~small(truth)]) < 0.2
 
 
 def test_what_moves_elsewhere_is_not_taken_for_a_subject_that_stands_still():
@@ -63,14 +68,15 @@ def test_what_moves_elsewhere_is_not_taken_for_a_subject_that_stands_still():
     disc[300:361, 10:71] = True
     for others in (TIMES[:1], TIMES):
         left = residual(here, [], [film(t, 0, passing=True)[0] for t in others])
-        assert np.median(left[310:350, 20:60]) > 1.2
+        assert np.median(left[155:175, 10:30]) > 1.2
         assert not (found(here.f, strokes(), left=left) > 0)[disc].any()
 
 
 def test_where_nothing_moves_it_says_nothing():
     here, truth = film(0, 0)
     left = residual(here, [], [film(t, 0)[0] for t in TIMES])
-    assert abs(float(np.median(left[truth]) - np.median(left[~truth]))) < 0.2
+    own = small(truth)
+    assert abs(float(np.median(left[own]) - np.median(left[~own]))) < 0.2
     assert (residual(here, [], []) == 0).all()
     flat = Seen(np.full((HEIGHT, WIDTH, 3), 90, np.uint8))
     assert (residual(flat, [flat], [flat]) <= 0).all()
@@ -80,8 +86,8 @@ def test_what_is_uncovered_in_some_frames_counts_as_ground():
     here, truth = film(12, 3)
     before, after = ([film(t, 3)[0] for t in some] for some in ((8, 4, 0), (16, 20, 24)))
     left = residual(here, before, after)
-    assert (left[truth] > 0.7).mean() > 0.85
-    assert (left[~truth] > 0.7).mean() < 0.08
+    assert (left[small(truth)] > 0.7).mean() > 0.85
+    assert (left[~small(truth)] > 0.7).mean() < 0.08
 
 
 @given(st.integers(1, 40), st.integers(1, 40), st.integers(0, 6), st.integers(0, 2**32))
@@ -89,7 +95,7 @@ def test_any_frames_give_a_sound_answer(height: int, width: int, many: int, seed
     rng = np.random.default_rng(seed)
     looks = [Seen(rng.integers(0, 256, (height, width, 3), np.uint8)) for _ in range(many + 1)]
     left = residual(looks[0], looks[1 : 1 + many // 2], looks[1 + many // 2 :])
-    assert left.shape == (height, width)
+    assert left.shape == (max(1, height // 2), max(1, width // 2))
     assert left.dtype == np.float32
     assert ((left >= LEAST - 1e-5) & (left <= MOST + 1e-5)).all()
 

@@ -15,7 +15,7 @@ from velvet_seam.core.people.guess import guess
 from velvet_seam.core.picture.screen import measure_border
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.roto.features import solve_size
-from velvet_seam.core.roto.moving import beside, moving
+from velvet_seam.core.roto.moving import beside, moving, standing_out
 from velvet_seam.core.roto.residual import around, residual
 from velvet_seam.core.roto.seen import Seen, seen
 from velvet_seam.core.steps import Footage, Step, step
@@ -56,7 +56,7 @@ def scene_ends(footage: Footage, frame: int, cuts: tuple[int, ...]) -> tuple[int
 
 
 def residual_steps(footage: Footage, frame: int, cuts: tuple[int, ...]) -> tuple[Step, ...]:
-    """What the camera's movement leaves over of each pixel, (h, w) float32; none where there is no other frame to ask."""
+    """What the camera's movement leaves over of each pixel, (h / 2, w / 2) float32; none where there is no other frame to ask."""
     if footage.frames < 2:
         return ()
     rate = footage.frames / footage.length
@@ -74,9 +74,11 @@ def _residual(earlier: int, here: Seen, *there: Seen) -> F32:
 def _by_movement(footage: Footage, frame: int, cuts: tuple[int, ...]) -> Step:
     sides = beside(frame, *scene_ends(footage, frame, cuts))
     there = [seen_step(footage, one) for one in sides if one is not None]
-    return step(
+    moves = step(
         "roto-movement", _movement, (sides[0] is not None,), seen_step(footage, frame), *there
     )
+    left = residual_steps(footage, frame, cuts)
+    return step("roto-standing-out", standing_out, (), moves, *left) if left else moves
 
 
 def _movement(has_before: bool, here: Seen, *sides: Seen) -> F32:

@@ -81,7 +81,7 @@ def found(f: F32, marks: Marks, guess: F32 | None = None, left: F32 | None = Non
         f: (h, w, 3) what is compared, from :func:`~velvet_seam.core.roto.features.features`.
         marks: the strokes, at the same size.
         guess: (h, w) 0 to 1, how likely each pixel is the subject's, if something has guessed it.
-        left: (h, w) what the camera's movement leaves over of each pixel, from
+        left: (h / 2, w / 2) what the camera's movement leaves over of each pixel, from
             :func:`~velvet_seam.core.roto.residual.residual`, if other frames were looked at.
 
     Returns:
@@ -97,7 +97,7 @@ def found(f: F32, marks: Marks, guess: F32 | None = None, left: F32 | None = Non
         return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.float32)
 
     hint = None if guess is None else small(guess)
-    moved = None if left is None else levels(small(left))
+    moved = None if left is None else levels(left)
     region, keep, drop = _coarse(small(f), half, hint, moved)
     inside = cv2.resize(inside_of(region), (width, height), interpolation=cv2.INTER_LINEAR) * 2
     logit = likelier(bins(f), keep, drop)

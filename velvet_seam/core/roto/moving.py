@@ -20,6 +20,12 @@ UNLIKE = 2.5
 seems to move with whatever is beside it."""
 
 
+SURE, STEEP = 1.3, 3.0
+"""What the camera's movement leaves over where something is as likely to move by itself as not, and how fast that turns."""
+
+TOGETHER = 0.3
+"""How much of both together the movement seen from one frame to another is; what is left over of several is the rest."""
+
 APART, ALONE = 5, 2
 """Frames to those it is compared with on either side; where there are none on one side, to the other: what is uncovered
 is the less the nearer that is."""
@@ -52,6 +58,21 @@ def moving(here: Seen, before: Seen | None, after: Seen | None) -> F32:
     if not sides:
         return np.zeros(here.light.shape, np.float32)
     return np.asarray(cv2.GaussianBlur(np.min(sides, axis=0), (0, 0), 1.5), np.float32)
+
+
+def standing_out(likely: F32, left: F32) -> F32:
+    """What moves, and has left its place in other frames: (h, w) float32, 0 to 1.
+
+    Args:
+        likely: (h, w) from :func:`moving`.
+        left: (h / 2, w / 2) from :func:`~velvet_seam.core.roto.residual.residual`.
+
+    >>> standing_out(np.full((2, 2), 0.5, np.float32), np.full((1, 1), 1.3, np.float32)).round(2).tolist()
+    [[0.5, 0.5], [0.5, 0.5]]
+    """
+    whole = cv2.resize(left, likely.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    gone = 1 / (1 + np.exp(-np.float32(STEEP) * (whole - np.float32(SURE))))
+    return np.asarray(np.maximum(likely, 0) ** TOGETHER * gone ** (1 - TOGETHER), np.float32)
 
 
 def _otherwise(here: Seen, there: Seen) -> F32:

@@ -26,15 +26,11 @@ ENOUGH = 5
 """Of so many and more the second least that is left over counts, else the least: background is hidden in some of them, and a
 subject comes to lie before its own colours in some."""
 
-FEW, QUIET = 4, 0.5
+FEW, QUIET = 2, 0.5
 """Of every so many pixels it is asked what is usual, which is at least so much."""
 
-SHARP, EVEN = 0.7, 1.0
-"""Pixels by which frames are blurred before they are compared, and what differs afterwards."""
-
-_TWICE = np.array([[2, 0, 0.5], [0, 2, 0.5], [0, 0, 1]])
-_HALF = np.linalg.inv(_TWICE)
-"""From places at half the size to those at full size, and back: movement is found at half of it, which is as good here."""
+EVEN = 0.5
+"""Pixels by which what differs is blurred."""
 
 LEAST, MOST = -1.5, 3.5
 """The logarithm of what is left over, as a part of what is usual, is held between these."""
@@ -62,29 +58,24 @@ def residual(here: Seen, before: list[Seen], after: list[Seen]) -> F32:
         before, after: earlier and later frames, nearest first; see :func:`around`.
 
     Returns:
-        (h, w) float32: the logarithm of what is left over, as a part of what is usual; 0 is usual, and what nothing is
-        known of.
+        (h / 2, w / 2) float32, at half the size of the frames: the logarithm of what is left over, as a part of what is
+        usual; 0 is usual, and what nothing is known of.
     """
-    least = np.full(here.light.shape, np.inf, np.float32)
+    own = here.halved()
+    least = np.full(own.light.shape, np.inf, np.float32)
     second = least.copy()
-    own, small = _softened(here), here.halved()
     for side in (before, after):
-        to, last = np.eye(3), small
+        to, last = np.eye(3), own
         for there in side:
             last, earlier = there.halved(), last
-            to = _camera_between(earlier, last) @ to
-            differs = _differs(own, _softened(there), to[:2])
+            move = camera_move(flow(earlier, last, smooth=False))
+            to = np.vstack([move, [0, 0, 1]]) @ to
+            differs = _differs(own.f, last.f, to[:2])
             second = np.minimum(second, np.maximum(least, differs))
             least = np.minimum(least, differs)
     low, high = (np.float32(np.exp(one)) for one in (LEAST, MOST))
     value = least if len(before) + len(after) < ENOUGH else np.where(second < np.inf, second, least)
     return np.asarray(np.log(np.clip(np.where(value < np.inf, value, 1), low, high)), np.float32)
-
-
-def _camera_between(one: Seen, other: Seen) -> F64:
-    """Where the camera's movement takes the places of one frame, (3, 3); both frames are given at half the size."""
-    move = camera_move(flow(one, other, smooth=False))
-    return np.asarray(_TWICE @ np.vstack([move, [0, 0, 1]]) @ _HALF, np.float64)
 
 
 def _differs(own: F32, there: F32, to: F64) -> F32:
@@ -103,7 +94,3 @@ def _differs(own: F32, there: F32, to: F64) -> F32:
     some = differs[::FEW, ::FEW][within[::FEW, ::FEW]]
     usual = np.float32(max(float(np.median(some)), QUIET)) if some.size else np.float32(1)
     return np.where(within, differs / usual, np.float32(np.inf))
-
-
-def _softened(look: Seen) -> F32:
-    return np.asarray(cv2.GaussianBlur(look.f, (0, 0), SHARP), np.float32)
