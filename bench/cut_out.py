@@ -4,6 +4,7 @@ sizes, beside PyMatting's closed form on the same band; and people. On the demo'
 from __future__ import annotations
 
 from collections.abc import Callable
+from fractions import Fraction
 from typing import Any
 
 import av
@@ -18,6 +19,7 @@ from velvet_seam.core.people.region import people
 from velvet_seam.core.roto.carry import carried
 from velvet_seam.core.roto.doubt import strayed
 from velvet_seam.core.roto.first import Marks, found
+from velvet_seam.core.roto.residual import around, residual
 from velvet_seam.core.roto.seen import seen
 from velvet_seam.core.roto.soft import band_of, soft_matte
 from velvet_seam.core.roto.telling import painted_sample
@@ -49,16 +51,21 @@ def cut_out(line: Callable[..., None], timed: Callable[..., tuple[float, float]]
 def _cut_out(line: Callable[..., None], timed: Callable[..., tuple[float, float]]) -> None:
     print("\nCut out by strokes and by itself, one core, the demo's fox (median)")
     with av.open(str(FOLDER / "fox-left.mp4")) as film:
-        large = [one.to_ndarray(format="rgba") for _, one in zip(range(3), film.decode(video=0), strict=False)]  # fmt: skip
+        large = [one.to_ndarray(format="rgba") for _, one in zip(range(25), film.decode(video=0), strict=False)]  # fmt: skip
     frames = [cv2.resize(one, (540, 960), interpolation=cv2.INTER_AREA) for one in large]
     there, here = seen(frames[0]), seen(frames[2])
     marks = Marks.of(*(drawn(lines, there.light.shape) for lines in (KEEP, DROP)))
-    region = found(there.f, marks)
+    others = [seen(frames[n]) for n in around(0, 0, 24, Fraction(25))[1]]
+    left = residual(there, [], others)
+    region = found(there.f, marks, left=left)
     painted = painted_sample(region, there)
     to = carried(region, there, here, painted)
     for what, work in {
         "a frame looked at, 540 × 960": lambda _: seen(frames[0]),
-        "the region of four strokes": lambda _: found(there.f, marks),
+        "what the camera leaves over of it, beside six others": lambda _: residual(
+            there, [], others
+        ),
+        "the region of four strokes": lambda _: found(there.f, marks, left=left),
         "carried over two frames": lambda _: carried(region, there, here, painted),
         "and judged": lambda _: strayed(region, there, to, here, painted),
         "its matte at 540 × 960": lambda _: soft_matte(frames[0], region),
