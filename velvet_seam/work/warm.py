@@ -56,6 +56,7 @@ from velvet_seam.core.picture.mixing import mixed_in
 from velvet_seam.core.picture.outline import cover_outline, star
 from velvet_seam.core.picture.placement import Patch, affine, place
 from velvet_seam.core.picture.planes import Planes, yuv420_to_rgba
+from velvet_seam.core.picture.reduced_planes import reduced_planes
 from velvet_seam.core.picture.screen_key import read_screen, screen_key
 from velvet_seam.core.picture.shape import BAND, BOX, OVAL, STRAIGHT, Soft, cover
 from velvet_seam.core.picture.steady import Neighbour, motion, steadied
@@ -106,6 +107,8 @@ def _planes() -> None:
                 yuv420_to_rgba(samples, samples, samples, 8, 8, k)
             rgb = planes_to_rgb16(samples, samples, samples, 8, 8, k, True, False, np.float32(1))
             rgb16_to_rgba(rgb, samples, 255)
+            means = reduced_planes(samples, samples, samples, 8, 8, 2, True, True)
+            planes_to_rgb16(*means, 4, 4, k, False, False, np.float32(1))
 
 
 def _studied() -> None:

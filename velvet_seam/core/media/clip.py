@@ -23,6 +23,7 @@ from velvet_seam.core.media.recent import Recent
 from velvet_seam.core.picture.hdr import Transfer, to_sdr
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.picture.premultiply import premultiply
+from velvet_seam.core.picture.reduced_planes import factor_of, reduced_planes
 from velvet_seam.core.picture.yuv import (
     coefficients,
     planes_to_rgb16,
@@ -57,7 +58,10 @@ def to_rgba(
     Args:
         size: width and height, as seen, that are enough: what is dear to convert is reduced first.
     """
-    transfer = transfer_of(frame)
+    transfer, by = transfer_of(frame), _reduced_by(frame, rotation, size)
+    if by > 1:
+        rgb = _reduced_rgb(frame, by, "2020" if transfer else _matrix_of(frame))
+        return upright(to_sdr(rgb, transfer) if transfer else _packed(rgb), rotation)
     if transfer:
         rgba = to_sdr(_wide_rgb(reformatter, frame, rotation, size), transfer)
         return upright(rgba, rotation)
@@ -85,6 +89,15 @@ def upright(rgba: NDArray[np.uint8], rotation: int) -> NDArray[np.uint8]:
     """
     way = _TURNS.get(rotation % 360)
     return rgba if way is None else np.asarray(cv2.rotate(rgba, way), np.uint8)
+
+
+def _reduced_by(frame: av.VideoFrame, rotation: int, size: tuple[int, int] | None) -> int:
+    """By how much a frame's planes are reduced before they are converted: only where that is dear."""
+    layout = layout_of(frame)
+    if not size or not layout or len(frame.planes) > 3:
+        return 1
+    by = factor_of(frame.width, frame.height, size if rotation % 180 == 0 else size[::-1])
+    return by if by > 2 or layout[0] > 8 else 1
 
 
 def _matrix_of(frame: av.VideoFrame) -> str:
@@ -162,6 +175,24 @@ def _deep_to_rgb(frame: av.VideoFrame, matrix: str) -> NDArray[np.uint16]:
             np.float32(unit),
         )
     )  # fmt: skip
+
+
+def _reduced_rgb(frame: av.VideoFrame, by: int, matrix: str) -> NDArray[np.uint16]:
+    """A frame's R'G'B' (height / by, width / by, 3) of 16 bits, from means of its planes."""
+    bits, across, down = layout_of(frame) or (8, True, True)
+    full = _is_full(frame)
+    unit = 255 / (2**bits - 1) if full else 2.0 ** (8 - bits)
+    planes = (_plane(frame, n, bits) for n in range(3))
+    means = reduced_planes(*planes, frame.width, frame.height, by, across, down)
+    k = coefficients(matrix, full)
+    rgb = planes_to_rgb16(*means, means.shape[2], means.shape[1], k, False, False, np.float32(unit))
+    return np.asarray(rgb)
+
+
+def _packed(rgb: NDArray[np.uint16]) -> NDArray[np.uint8]:
+    """Opaque RGBA of 8 bits."""
+    pixels = rgb16_to_rgba(rgb, np.empty((0, 0), np.uint16), 1)
+    return np.asarray(pixels.view(np.uint8).reshape(*rgb.shape[:2], 4))
 
 
 def _deep_to_rgba(frame: av.VideoFrame, matrix: str) -> NDArray[np.uint8]:
