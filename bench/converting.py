@@ -6,11 +6,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import av
+import cv2
 import numpy as np
-from av.video.reformatter import VideoReformatter
+from av.video.reformatter import Interpolation, VideoReformatter
 
 from bench.subjects import rng_of, smooth_noise
 from velvet_seam.core.media.clip import to_rgba
+from velvet_seam.core.media.size import proxy_size
 
 KINDS = {
     "4K, HLG, 10 bit": ((3840, 2160), "yuv420p10le", 18, 0),
@@ -18,6 +20,7 @@ KINDS = {
     "1080p, PQ, 10 bit": ((1920, 1080), "yuv420p10le", 16, 0),
     "1080p, 4:2:2, 10 bit": ((1920, 1080), "yuv422p10le", 1, 0),
     "1080p, 4:4:4 with coverage, 8 bit": ((1920, 1080), "yuva444p", 1, 0),
+    "4K, 8 bit": ((3840, 2160), "yuv420p", 1, 0),
     "1080p, 8 bit": ((1920, 1080), "yuv420p", 1, 0),
     "1080p, 8 bit, turned": ((1920, 1080), "yuv420p", 1, 90),
 }
@@ -49,3 +52,22 @@ def converting(line: Callable[..., None], timed: Callable[..., tuple[float, floa
         mine, _ = timed(lambda _, frame=frame, turn=turn: to_rgba(ours, frame, turn))
         other, _ = timed(lambda _, frame=frame: theirs.reformat(frame, format="rgba", threads=1))
         line(what, f"{mine:.0f} ms; {other:.0f}")
+        small = proxy_size(*size)
+        seen = small if turn % 180 == 0 else small[::-1]
+        mine, _ = timed(lambda _, frame=frame, turn=turn, to=seen: proxied(ours, frame, turn, to))
+        other, _ = timed(
+            lambda _, frame=frame, to=small: theirs.reformat(
+                frame, *to, format="rgba", interpolation=Interpolation.AREA, threads=1
+            )
+        )
+        line(f"{what}, at the size of its proxy", f"{mine:.0f} ms; {other:.0f}")
+
+
+def proxied(
+    by: VideoReformatter, frame: av.VideoFrame, turn: int, size: tuple[int, int]
+) -> np.ndarray:
+    """A frame at the size of a proxy, as a proxy is made."""
+    picture = to_rgba(by, frame, turn, size)
+    if (picture.shape[1], picture.shape[0]) == size:
+        return picture
+    return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)

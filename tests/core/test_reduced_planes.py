@@ -76,7 +76,7 @@ def frame_of(layout: str, width: int, height: int, transfer: int = 0) -> av.Vide
 @pytest.mark.parametrize("rotation", [0, 90, 180, 270])
 @pytest.mark.parametrize(
     ("layout", "by", "transfer"),
-    [("yuv420p", 4, 0), ("yuvj420p", 4, 0), ("yuv422p", 4, 0), ("yuv420p10le", 2, 0), ("yuv422p10le", 4, 0),
+    [("yuv420p", 4, 0), ("yuv420p", 2, 0), ("yuvj420p", 4, 0), ("yuv422p", 4, 0), ("yuv420p10le", 2, 0), ("yuv422p10le", 4, 0),
      ("yuv444p12le", 2, 0), ("yuv420p10le", 4, 18), ("yuv420p10le", 2, 16)],
 )  # fmt: skip
 def test_a_picture_that_is_asked_for_small_is_the_whole_one_reduced(layout, by, transfer, rotation):

@@ -97,7 +97,7 @@ def _reduced_by(frame: av.VideoFrame, rotation: int, size: tuple[int, int] | Non
     if not size or not layout or len(frame.planes) > 3:
         return 1
     by = factor_of(frame.width, frame.height, size if rotation % 180 == 0 else size[::-1])
-    return by if by > 2 or layout[0] > 8 else 1
+    return by if by > 2 or layout[0] > 8 or rotation else 1
 
 
 def _matrix_of(frame: av.VideoFrame) -> str:
