@@ -20,6 +20,7 @@ from velvet_seam.core.engine.engine import MEGABYTE, Engine, frames_at_once
 from velvet_seam.core.engine.looking import Tables, no_table
 from velvet_seam.core.engine.made_by import made_by
 from velvet_seam.core.engine.plan import Footage, Picture, Step
+from velvet_seam.core.engine.reading_size import as_seen
 from velvet_seam.core.media.still import write_png
 from velvet_seam.core.picture.planes import frame_to_rgba
 from velvet_seam.core.problem import Problem
@@ -76,10 +77,11 @@ def _write_ranges(
     files = [ranges / f"{n:05}{form.suffix}" for n in range(-(-len(frames) // size))]
     done = sum(len(frames[n * size : (n + 1) * size]) for n, f in enumerate(files) if f.exists())
     say(done, None)
-    engine = Engine(
-        found[0], cache_bytes=256 * MEGABYTE, passing=True, tables=found[1], shelf=found[2]
-    )
     sheet = delivery.sheet(shot)
+    engine = Engine(
+        as_seen(shot, sheet, found[0]), cache_bytes=256 * MEGABYTE, passing=True, tables=found[1],
+        shelf=found[2],
+    )  # fmt: skip
     waiting = [n for n, file in enumerate(files) if not file.exists()]
     wanted = (f for n in waiting for f in frames[n * size : (n + 1) * size])
     video = form.in_planes

@@ -23,6 +23,9 @@ from velvet_seam.core.media.still import read_still, reduced, reduced_size
 from velvet_seam.core.picture.planes import Planes
 from velvet_seam.core.problem import Problem
 
+LARGE = 1080
+"""Shorter side, in pixels, above which a clip is dear to read."""
+
 STILL_SHORT_SIDE = 2 * SHORT_SIDE
 """Stills are previewed at up to this many pixels a side, so that enlarging them stays sharp."""
 
@@ -31,18 +34,19 @@ class Material:
     """Footage by frame number.
 
     With ``preview`` it answers with proxy-sized pictures: from the proxy where there is one, else
-    from the original, reduced. Without, always with the original's own pixels.
+    from the original, reduced. Without, always with the original's own pixels, or with ``half`` as many across and down.
     """
 
     def __init__(
-        self, identity: str, path: Path, probe: Probe, *, preview: bool, proxy: Path | None = None
-    ) -> None:
+        self, identity: str, path: Path, probe: Probe, *, preview: bool, proxy: Path | None = None,
+        half: bool = False,
+    ) -> None:  # fmt: skip
         self.probe, self._identity, self._there = probe, identity, proxy
         self.width, self.height = probe.width, probe.height
         self.moving = probe.kind == "clip"
-        self._path, self._preview = path, preview
+        self._path, self._preview, self._half = path, preview, half
         self._proxy = proxy if preview and self.moving and proxy and proxy.exists() else None
-        kind = "proxy" if self._proxy else "reduced" if preview else "original"
+        kind = "proxy" if self._proxy else "reduced" if preview else "half" if half else "original"
         self.digest = f"{identity}/{path.name}/{kind}"
         self._reader: Reader | None = None
         self._lock = Lock()
@@ -50,6 +54,8 @@ class Material:
     @property
     def picture_size(self) -> tuple[int, int]:
         """Width and height of the pictures that are read; of pixels that are not square, as seen."""
+        if self._half:
+            return self.width // 2, self.height // 2
         if not self._preview:
             return self.width, self.height
         return (
@@ -86,11 +92,25 @@ class Material:
         return Material(self._identity, self._path, self.probe, preview=True, proxy=self._there)
 
     @property
+    def halves(self) -> bool:
+        """Whether it is so large that it is worth reading at half its size, and has one."""
+        width, height = self.width, self.height
+        large = min(width, height) > LARGE and width % 2 == height % 2 == 0
+        return self.moving and large and not self._preview and not self._half
+
+    @cached_property
+    def halved(self) -> Material:
+        """The same at half its size."""
+        return Material(
+            self._identity, self._path, self.probe, preview=False, proxy=self._there, half=True
+        )
+
+    @property
     def in_planes(self) -> bool:
         """Whether it may be had as its codec holds it: whether nothing else is to be done to it."""
         one = self.probe
         changed = one.rotation or one.hdr or one.alpha or one.format in FLIPBOOKS
-        return self.moving and not self._preview and not changed
+        return self.moving and not self._preview and not self._half and not changed
 
     def read_planes(self, number: int) -> Planes | NDArray[np.uint8]:
         """The same, as its codec holds it where there is nothing else to be done to it."""
@@ -118,9 +138,9 @@ class Material:
         if not self.moving:
             raise Problem("A sound has no picture.")
         reader = self._open()
-        if self._proxy or not self._preview:
+        if self._proxy or not (self._preview or self._half):
             return reader.read(number)
-        size = proxy_size(self.width, self.height)
+        size = self.picture_size
         return to_size(reader.read(number, size), size)
 
     def glances(self, numbers: Sequence[int]) -> list[NDArray[np.uint8]]:
@@ -135,8 +155,9 @@ class Material:
         if self._reader:
             self._reader.close()
             self._reader = None
-        if not self._preview and "small" in self.__dict__:
-            self.small.close()
+        for other in ("small", "halved"):
+            if other in self.__dict__ and self.__dict__[other] is not self:
+                self.__dict__[other].close()
 
 
 def to_size(picture: NDArray[np.uint8], size: tuple[int, int]) -> NDArray[np.uint8]:
