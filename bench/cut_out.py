@@ -19,7 +19,8 @@ from velvet_seam.core.people.region import people
 from velvet_seam.core.roto.carry import carried
 from velvet_seam.core.roto.doubt import strayed
 from velvet_seam.core.roto.first import Marks, found
-from velvet_seam.core.roto.residual import around, residual
+from velvet_seam.core.roto.moved import looked
+from velvet_seam.core.roto.residual import around
 from velvet_seam.core.roto.seen import seen
 from velvet_seam.core.roto.soft import band_of, soft_matte
 from velvet_seam.core.roto.telling import painted_sample
@@ -56,16 +57,14 @@ def _cut_out(line: Callable[..., None], timed: Callable[..., tuple[float, float]
     there, here = seen(frames[0]), seen(frames[2])
     marks = Marks.of(*(drawn(lines, there.light.shape) for lines in (KEEP, DROP)))
     others = [seen(frames[n]) for n in around(0, 0, 24, Fraction(25))[1]]
-    left = residual(there, [], others)
-    region = found(there.f, marks, left=left)
+    moved = looked(there, [], others).moved
+    region = found(there.f, marks, moved=moved)
     painted = painted_sample(region, there)
     to = carried(region, there, here, painted)
     for what, work in {
         "a frame looked at, 540 × 960": lambda _: seen(frames[0]),
-        "what the camera leaves over of it, beside six others": lambda _: residual(
-            there, [], others
-        ),
-        "the region of four strokes": lambda _: found(there.f, marks, left=left),
+        "what the camera leaves over of it, beside six others": lambda _: looked(there, [], others),
+        "the region of four strokes": lambda _: found(there.f, marks, moved=moved),
         "carried over two frames": lambda _: carried(region, there, here, painted),
         "and judged": lambda _: strayed(region, there, to, here, painted),
         "its matte at 540 × 960": lambda _: soft_matte(frames[0], region),

@@ -25,7 +25,8 @@ from bench.subjects import F32, cutout, rng_of
 from velvet_seam.core.roto.carry import carried, corrected
 from velvet_seam.core.roto.features import solve_size
 from velvet_seam.core.roto.first import Marks, found, inside_of
-from velvet_seam.core.roto.residual import around, residual
+from velvet_seam.core.roto.moved import looked
+from velvet_seam.core.roto.residual import around
 from velvet_seam.core.roto.seen import Seen, seen
 from velvet_seam.core.roto.soft import band_of, soft_matte
 from velvet_seam.core.roto.telling import painted_sample
@@ -159,17 +160,22 @@ def iou(a: Where, b: Where) -> float:
     return float((a & b).sum() / every) if every else 1.0
 
 
+def looks_at(of: Film, rate: Fraction = Fraction(RATE)) -> list[Seen]:
+    """All frames of a film as roto looks at them."""
+    bare, made = [seen(one) for one in of.frames], []
+    for n, here in enumerate(bare):
+        before, after = around(n, 0, len(bare) - 1, rate)
+        made.append(looked(here, [bare[m] for m in before], [bare[m] for m in after]))
+    return made
+
+
 class User:
     """Strokes of one film, and the regions that come of them."""
 
     def __init__(self, of: Film, stride: int = STRIDE) -> None:
         self.film, self.stride, self.rng = of, stride, rng_of(len(of.name), 5)
-        self.looks: list[Seen] = [seen(one) for one in of.frames]
+        self.looks = looks_at(of)
         self.truths = [of.truth(n) for n in range(FRAMES)]
-        before, after = around(0, 0, FRAMES - 1, Fraction(RATE))
-        self.left = residual(
-            self.looks[0], *([self.looks[n] for n in ns] for ns in (before, after))
-        )
         first = self.truths[0]
         self.marks = {
             0: Marks.of(
@@ -179,7 +185,7 @@ class User:
         self.strokes = 3
 
     def regions(self) -> list[F32]:
-        made = [found(self.looks[0].f, self.marks[0], left=self.left)]
+        made = [found(self.looks[0].f, self.marks[0], moved=self.looks[0].moved)]
         nodes, painted = {0: made[0]}, painted_sample(made[0], self.looks[0])
         for n in range(1, FRAMES):
             at = max(

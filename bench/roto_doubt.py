@@ -10,17 +10,17 @@ is left of a stray was chosen on it.
 from __future__ import annotations
 
 import argparse
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 
 from bench import roto
-from bench.roto import F32, RATE, SIZE, STRIDE, film, iou
+from bench.roto import F32, RATE, SIZE, STRIDE, film, iou, looks_at
 from bench.subjects import rng_of
 from velvet_seam.core.roto.carry import between, carried
 from velvet_seam.core.roto.doubt import LOOK, apart, doubt, strayed
 from velvet_seam.core.roto.first import inside_of
-from velvet_seam.core.roto.seen import seen
 from velvet_seam.core.roto.telling import painted_sample
 
 FRAMES, WRONG = 39, 0.95
@@ -34,7 +34,8 @@ def judged(
     """Of one film, (doubt, overlap) of every second frame: carried from the first, and mixed of first and last."""
     of = film(number, subject, photo, rate, jointed)
     last = (len(of.frames) - 1) // stride * stride
-    looks = {n: seen(of.frames[n]) for n in range(0, last + 1, stride)}
+    every = looks_at(of, Fraction(rate))
+    looks = {n: every[n] for n in range(0, last + 1, stride)}
     truths = {n: of.truth(n) for n in looks}
     ahead: dict[int, F32] = {0: inside_of(truths[0])}
     back: dict[int, F32] = {last: inside_of(truths[last])}

@@ -19,8 +19,9 @@ import numpy as np
 from bench.roto import FRAMES, RATE, SIZE, Film, Where, film, halves, iou, line_in, mended, swings
 from bench.subjects import F32, cutout, rng_of
 from velvet_seam.core.roto.first import Marks, found
-from velvet_seam.core.roto.residual import around, residual
-from velvet_seam.core.roto.seen import seen
+from velvet_seam.core.roto.moved import looked
+from velvet_seam.core.roto.residual import around
+from velvet_seam.core.roto.seen import Seen, seen
 
 STROKES = (3, 4, 6, 8, 12)
 KINDS = ("first", "middle", "half", "still", "passing")
@@ -80,15 +81,15 @@ def overlaps(of: Film, number: int, at: int) -> list[list[float]]:
     """The overlap of a frame's region with the truth after so many strokes: by themselves, and with what is left over."""
     looks, truth = [seen(one) for one in of.frames], of.truth(at)
     sides = around(at, 0, len(looks) - 1, Fraction(RATE))
-    left = residual(looks[at], *([looks[n] for n in side] for side in sides))
-    return [_after(looks[at].f, truth, number, one) for one in (None, left)]
+    here = looked(looks[at], *([looks[n] for n in side] for side in sides))
+    return [_after(one, truth, number) for one in (looks[at], here)]
 
 
-def _after(f: F32, truth: Where, number: int, left: F32 | None) -> list[float]:
+def _after(look: Seen, truth: Where, number: int) -> list[float]:
     rng, made = rng_of(number, 5), []
     marks = Marks.of(line_in(truth, rng), line_in(~truth, rng) | line_in(~truth, rng))
     for strokes in range(STROKES[0], STROKES[-1] + 1):
-        region = found(f, marks, left=left) > 0
+        region = found(look.f, marks, moved=look.moved) > 0
         if strokes in STROKES:
             made.append(iou(region, truth))
         if (region != truth).any():

@@ -59,6 +59,8 @@ def test_nothing_is_made_where_no_first_stroke_can_come(shot: Shot, ask: Paint):
 
 
 def test_only_the_frames_of_one_shot_frame_are_asked():
-    steps = first_steps(lambda _: Longer(), shot_with([]), ASK)
-    assert [one.kind for one in steps] == ["roto-residual"]
-    assert [one.kind for one in steps[0].inputs] == ["roto-seen"] * 5  # frames 4, 0, 8, 12, 16
+    (look,) = first_steps(lambda _: Longer(), shot_with([]), ASK)
+    (here, residual) = look.inputs
+    assert (look.kind, here.kind, residual.kind) == ("roto-look", "roto-seen", "roto-residual")
+    kinds = [one.kind for one in residual.inputs]
+    assert kinds == ["roto-seen"] * 5 + ["roto-camera"] * 4  # frames 4, 0, 8, 12, 16

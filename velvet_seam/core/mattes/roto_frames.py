@@ -11,7 +11,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.mattes.roto_guesses import guessed, residual_steps, seen_step
+from velvet_seam.core.mattes.roto_guesses import guessed
+from velvet_seam.core.mattes.roto_looks import RotoLooks
 from velvet_seam.core.mattes.roto_strokes import (
     Begin,
     HeldFrames,
@@ -68,6 +69,7 @@ class RotoFrames:
     def __init__(self, footage: Footage, said: Said, within: RotoFrames | None = None) -> None:
         self.footage, self.said = footage, said
         self._size = footage.width, footage.height
+        self._looks: RotoLooks = within._looks if within else RotoLooks(footage, said.cuts)
         self._regions: dict[int, Step] = {}
         self._at: dict[int, Step] = {}
         self._ways: dict[tuple[int, int], Step] = {}
@@ -125,7 +127,7 @@ class RotoFrames:
         if before is None and after is None:
             if self.said.begin != "strokes":
                 return self._first(frame)
-            return step("roto-nothing", _nothing, (), self.seen(frame))
+            return step("roto-nothing", _nothing, (), self._looks.seen(frame))
         unchanged = self._as_before(frame, before, after)
         if unchanged is not None:
             return unchanged
@@ -146,7 +148,7 @@ class RotoFrames:
 
     def seen(self, frame: int) -> Step:
         """A frame as roto looks at it."""
-        return seen_step(self.footage, frame)
+        return self._looks.at(frame)
 
     def _holding(self, frame: int) -> HeldFrames | None:
         return next((one for one in self.said.held if one.first <= frame <= one.last), None)
@@ -260,24 +262,16 @@ class RotoFrames:
 
     def _first(self, frame: int) -> Step:
         strokes, size = self.painted.get(frame, known(())), self._size
-        guesses = guessed(self.said.begin, self.footage, frame, self.said.cuts)
-        if guesses:
-            return step(
-                "roto-guessed",
-                _guessed,
-                (strokes, size),
-                self.seen(frame),
-                *guesses,
-                packing=REGION,
-            )
-        left = residual_steps(self.footage, frame, self.said.cuts)
-        return step("roto-found", _found, (strokes, size), self.seen(frame), *left, packing=REGION)
+        guesses = guessed(self.said.begin, self._looks, frame)
+        return step(
+            "roto-found", _found, (strokes, size), self.seen(frame), *guesses, packing=REGION
+        )
 
     def asked_first(self, frame: int) -> tuple[Step, ...]:
         """What is asked of a frame before its first strokes count, where nothing is painted yet between the same cuts."""
         if self.said.begin != "strokes" or self._marked(frame):
             return ()
-        return residual_steps(self.footage, frame, self.said.cuts)
+        return (self.seen(frame),)
 
     def _corrected(self, frame: int, whence: int) -> Step:
         args = (self.painted[frame], self._size)
@@ -291,18 +285,14 @@ def _nothing(here: Seen) -> F32:
     return np.full(here.light.shape, -FAR, np.float32)
 
 
-def _guessed(strokes: Strokes, source: tuple[int, int], here: Seen, likely: F32) -> F32:
-    return found(here.f, marks(strokes, source, here.light.shape), guess=likely)
-
-
-def _found(strokes: Strokes, source: tuple[int, int], here: Seen, left: F32 | None = None) -> F32:
-    return found(here.f, marks(strokes, source, here.light.shape), left=left)
+def _found(strokes: Strokes, source: tuple[int, int], here: Seen, likely: F32 | None = None) -> F32:
+    return found(here.f, marks(strokes, source, here.light.shape), likely, here.moved)
 
 
 def _corrected(strokes: Strokes, source: tuple[int, int], inside: F32, here: Seen) -> F32:
     said = marks(strokes, source, here.light.shape)
     if not (inside > 0).any():  # it was gone: here it begins anew
-        return found(here.f, said)
+        return found(here.f, said, moved=here.moved)
     return corrected(inside, here, said)
 
 

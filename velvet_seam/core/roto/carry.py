@@ -10,6 +10,7 @@ from velvet_seam.core.roto.dividing import crossings, divided, divided_near
 from velvet_seam.core.roto.first import MARGIN, SURE, Marks, around, joined, marked
 from velvet_seam.core.roto.geodesic import geodesic
 from velvet_seam.core.roto.motion import motion
+from velvet_seam.core.roto.moved import levels, likelier_by_level
 from velvet_seam.core.roto.network import layers, likely
 from velvet_seam.core.roto.seen import Seen
 from velvet_seam.core.roto.settled import settled
@@ -23,6 +24,9 @@ SMOOTH = 1.6
 
 MOST = 8.0
 """The most that is said of a pixel near the edge."""
+
+MOVED = 0.5
+"""How much it counts what the camera's movement leaves over, beside what the network makes of all else."""
 
 LEAST_REACH, MOST_REACH, DEEPER, LONGER = 6.0, 40.0, 1.5, 2.0
 """How far a stroke reaches, in pixels: at the least, at the most, and more for each pixel that it lies deep in what is
@@ -54,7 +58,11 @@ def carried(inside: F32, there: Seen, here: Seen, painted: Sample) -> F32:
     before, f = sample(np.ascontiguousarray(inside[box]), there), here.f
     shape, way = moved(before.inside, there, here)
     near, told = facts(shape, way, before, painted, f)
-    part = kept_to_edges(shape, near, likely(layers("telling"), told), f)
+    said = likely(layers("telling"), told)
+    if here.moved is not None and painted.moves is not None:
+        by_itself = likelier_by_level(levels(here.moved), *painted.moves)
+        said = said + np.float32(MOVED) * by_itself[near]
+    part = kept_to_edges(shape, near, said, f)
     return whole_frame(part, shape, box, inside.shape)
 
 

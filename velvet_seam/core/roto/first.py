@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -74,15 +75,17 @@ class Marks:
         return Marks.of(half(self.keep), half(self.drop))
 
 
-def found(f: F32, marks: Marks, guess: F32 | None = None, left: F32 | None = None) -> F32:
+def found(
+    f: F32, marks: Marks, guess: F32 | None = None, moved: NDArray[np.uint8] | None = None
+) -> F32:
     """The region that strokes ask for.
 
     Args:
         f: (h, w, 3) what is compared, from :func:`~velvet_seam.core.roto.features.features`.
         marks: the strokes, at the same size.
         guess: (h, w) 0 to 1, how likely each pixel is the subject's, if something has guessed it.
-        left: (h / 2, w / 2) what the camera's movement leaves over of each pixel, from
-            :func:`~velvet_seam.core.roto.residual.residual`, if other frames were looked at.
+        moved: (h, w) what the camera's movement leaves over of each pixel, from
+            :func:`~velvet_seam.core.roto.moved.coded`, if other frames were looked at.
 
     Returns:
         (h, w) float32: how far inside the region each pixel is, in pixels; below 0 outside it.
@@ -93,12 +96,12 @@ def found(f: F32, marks: Marks, guess: F32 | None = None, left: F32 | None = Non
     half = marks.halved()
     size = half.keep.shape[::-1]
 
-    def small(plane: F32) -> F32:
-        return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.float32)
+    def small(plane: NDArray[Any]) -> NDArray[Any]:
+        return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), plane.dtype)
 
     hint = None if guess is None else small(guess)
-    moved = None if left is None else levels(left)
-    region, keep, drop = _coarse(small(f), half, hint, moved)
+    by_itself = None if moved is None else levels(small(moved))
+    region, keep, drop = _coarse(small(f), half, hint, by_itself)
     inside = cv2.resize(inside_of(region), (width, height), interpolation=cv2.INTER_LINEAR) * 2
     logit = likelier(bins(f), keep, drop)
     r = -(np.float32(COLOUR) * logit + np.clip(inside / np.float32(SHAPE), -MOST_SHAPE, MOST_SHAPE))

@@ -4,17 +4,20 @@ strokes say."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.roto.residual import LEAST, MOST
+from velvet_seam.core.roto.residual import LEAST, MOST, residual
+from velvet_seam.core.roto.seen import Seen
 
 F32 = NDArray[np.float32]
 Levels = NDArray[np.int32]
 
-LEVELS = 10
-"""Equal steps of what is left over."""
+LEVELS, CODES = 10, 250
+"""Equal steps of what is left over, and finer ones in which it is kept."""
 
 WIDE = 0.8
 """Levels over which what is seen is smoothed."""
@@ -26,14 +29,28 @@ MOST_LIKELY = 3.0
 """The logarithm of how much likelier it is, at the most."""
 
 
-def levels(left: F32) -> Levels:
-    """The level of each pixel of what is left over, from :func:`~velvet_seam.core.roto.residual.residual`.
+def coded(left: F32) -> NDArray[np.uint8]:
+    """What is left over, from :func:`~velvet_seam.core.roto.residual.residual`, in bytes: 0 to 250.
 
-    >>> levels(np.array([-1.5, 0.0, 0.6, 3.5], np.float32)).tolist()
+    >>> coded(np.array([-1.5, 0.0, 3.5], np.float32)).tolist()
+    [0, 75, 250]
+    """
+    part = (left - np.float32(LEAST)) / np.float32(MOST - LEAST)
+    return np.rint(np.clip(part, 0, 1) * np.float32(CODES)).astype(np.uint8)
+
+
+def looked(here: Seen, before: list[Seen], after: list[Seen]) -> Seen:
+    """A frame with what the camera's movement leaves over, beside earlier and later ones, nearest first."""
+    return replace(here, moved=coded(residual(here, before, after)))
+
+
+def levels(code: NDArray[np.uint8]) -> Levels:
+    """The level of each pixel of what is left over, from :func:`coded`.
+
+    >>> levels(np.array([0, 75, 106, 250], np.uint8)).tolist()
     [0, 3, 4, 9]
     """
-    step = (MOST - LEAST) / LEVELS
-    return np.clip((left - np.float32(LEAST)) / np.float32(step), 0, LEVELS - 1).astype(np.int32)
+    return np.minimum(code // np.uint8(CODES // LEVELS), LEVELS - 1).astype(np.int32)
 
 
 def level_table(where: Levels, weight: F32) -> F32:

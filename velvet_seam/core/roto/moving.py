@@ -65,13 +65,12 @@ def standing_out(likely: F32, left: F32) -> F32:
 
     Args:
         likely: (h, w) from :func:`moving`.
-        left: (h / 2, w / 2) from :func:`~velvet_seam.core.roto.residual.residual`.
+        left: (h, w) from :func:`~velvet_seam.core.roto.residual.residual`.
 
-    >>> standing_out(np.full((2, 2), 0.5, np.float32), np.full((1, 1), 1.3, np.float32)).round(2).tolist()
-    [[0.5, 0.5], [0.5, 0.5]]
+    >>> standing_out(np.full((1, 2), 0.5, np.float32), np.full((1, 2), 1.3, np.float32)).round(2).tolist()
+    [[0.5, 0.5]]
     """
-    whole = cv2.resize(left, likely.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    gone = 1 / (1 + np.exp(-np.float32(STEEP) * (whole - np.float32(SURE))))
+    gone = 1 / (1 + np.exp(-np.float32(STEEP) * (left - np.float32(SURE))))
     return np.asarray(np.maximum(likely, 0) ** TOGETHER * gone ** (1 - TOGETHER), np.float32)
 
 

@@ -4,6 +4,7 @@ show of the same place. What moves by itself stands out, however flat it is, as 
 from __future__ import annotations
 
 from fractions import Fraction
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -29,6 +30,9 @@ subject comes to lie before its own colours in some."""
 FEW, QUIET = 2, 0.5
 """Of every so many pixels it is asked what is usual, which is at least so much."""
 
+FLAT = 1e-3
+"""A movement by which so little is left of an area was not found."""
+
 EVEN = 0.5
 """Pixels by which what differs is blurred."""
 
@@ -51,6 +55,11 @@ def around(frame: int, first: int, last: int, rate: Fraction) -> tuple[list[int]
     return before[:fewer], after[: MANY - fewer]
 
 
+def camera_between(one: Seen, other: Seen) -> F64:
+    """Where the camera's movement takes the places of one frame in another, (2, 3), at half the size of both."""
+    return camera_move(flow(one.halved(), other.halved(), smooth=False))
+
+
 def residual(here: Seen, before: list[Seen], after: list[Seen]) -> F32:
     """How much each pixel of a frame differs from what the camera would show there in other frames.
 
@@ -58,24 +67,43 @@ def residual(here: Seen, before: list[Seen], after: list[Seen]) -> F32:
         before, after: earlier and later frames, nearest first; see :func:`around`.
 
     Returns:
-        (h / 2, w / 2) float32, at half the size of the frames: the logarithm of what is left over, as a part of what is
-        usual; 0 is usual, and what nothing is known of.
+        (h, w) float32: the logarithm of what is left over, as a part of what is usual; 0 is usual, and what nothing is
+        known of.
     """
-    own = here.halved()
+    earlier = [camera_between(*two) for two in pairwise([*before[::-1], here])][::-1]
+    later = [camera_between(*two) for two in pairwise([here, *after])]
+    return left_over(here, before, earlier, after, later)
+
+
+def left_over(
+    here: Seen, before: list[Seen], earlier: list[F64], after: list[Seen], later: list[F64]
+) -> F32:
+    """The same with the camera's movement known: from each earlier frame to the next nearer one, and from each nearer one to
+    the next later one."""
+    own, to = here.halved(), _from_here(earlier, later)
     least = np.full(own.light.shape, np.inf, np.float32)
     second = least.copy()
-    for side in (before, after):
-        to, last = np.eye(3), own
-        for there in side:
-            last, earlier = there.halved(), last
-            move = camera_move(flow(earlier, last, smooth=False))
-            to = np.vstack([move, [0, 0, 1]]) @ to
-            differs = _differs(own.f, last.f, to[:2])
-            second = np.minimum(second, np.maximum(least, differs))
-            least = np.minimum(least, differs)
+    for there, matrix in zip((*before, *after), to, strict=True):
+        differs = _differs(own.f, there.halved().f, matrix[:2])
+        second = np.minimum(second, np.maximum(least, differs))
+        least = np.minimum(least, differs)
     low, high = (np.float32(np.exp(one)) for one in (LEAST, MOST))
-    value = least if len(before) + len(after) < ENOUGH else np.where(second < np.inf, second, least)
-    return np.asarray(np.log(np.clip(np.where(value < np.inf, value, 1), low, high)), np.float32)
+    value = least if len(to) < ENOUGH else np.where(second < np.inf, second, least)
+    made = np.log(np.clip(np.where(value < np.inf, value, 1), low, high))
+    size = here.light.shape[::-1]
+    return np.asarray(cv2.resize(made, size, interpolation=cv2.INTER_LINEAR), np.float32)
+
+
+def _from_here(earlier: list[F64], later: list[F64]) -> list[F64]:
+    """Where the places of a frame lie in the earlier ones, and in the later ones: (3, 3) each."""
+    made = []
+    for moves, back in ((earlier, True), (later, False)):
+        to = np.eye(3)
+        for move in moves:
+            whole = np.vstack([move, [0, 0, 1]])
+            to = (np.linalg.inv(whole) if back and abs(np.linalg.det(whole)) > FLAT else whole) @ to
+            made.append(to)
+    return made
 
 
 def _differs(own: F32, there: F32, to: F64) -> F32:

@@ -15,9 +15,14 @@ F32 = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Seen:
-    """``lab``: (h, w, 3) uint8 from :func:`~velvet_seam.core.roto.features.lab_of`; bytes, since many frames are kept."""
+    """``lab``: (h, w, 3) uint8 from :func:`~velvet_seam.core.roto.features.lab_of`; bytes, since many frames are kept.
+
+    ``moved``, where other frames were looked at: (h, w) uint8, the level of what the camera's movement leaves over of each
+    pixel, from :func:`~velvet_seam.core.roto.moved.levels`.
+    """
 
     lab: NDArray[np.uint8]
+    moved: NDArray[np.uint8] | None = None
 
     @property
     def f(self) -> F32:
@@ -31,17 +36,18 @@ class Seen:
 
     def within(self, box: tuple[slice, slice]) -> Seen:
         """A part of it."""
-        return Seen(np.ascontiguousarray(self.lab[box]))
+        moved = None if self.moved is None else np.ascontiguousarray(self.moved[box])
+        return Seen(np.ascontiguousarray(self.lab[box]), moved)
 
     def halved(self) -> Seen:
-        """It at half the size."""
+        """Its colours at half the size."""
         height, width = self.lab.shape[:2]
         size = (max(1, width // 2), max(1, height // 2))
         return Seen(np.asarray(cv2.resize(self.lab, size, interpolation=cv2.INTER_AREA), np.uint8))
 
     @property
     def nbytes(self) -> int:
-        return self.lab.nbytes
+        return self.lab.nbytes + (0 if self.moved is None else self.moved.nbytes)
 
 
 def seen(picture: NDArray[np.uint8]) -> Seen:

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.roto.first import MARGIN, around
 from velvet_seam.core.roto.likeness import Search, nearest, signs, steepness
+from velvet_seam.core.roto.moved import level_table, levels
 from velvet_seam.core.roto.seen import Seen
 from velvet_seam.core.roto.tables import bins, likelier, table
 
@@ -27,6 +28,9 @@ REACH = 8.0
 
 AROUND = 40
 """Pixels around the edge whose colours tell the subject from what is around it."""
+
+BESIDE = 10.0
+"""Pixels beside the edge in which it is asked what the camera's movement leaves over."""
 
 NAMES = (
     "depth", "side", "thickness", "edge", "mismatch",
@@ -47,7 +51,8 @@ class Sample:
     """A frame whose region is known, as far as it is looked at to tell other frames by it.
 
     ``inside``: (h, w) how far inside the region each pixel is; ``signs``: (h, w, 8); ``keep`` and ``drop``: the tables of
-    colours near the edge within it and around it; ``middle``: column and row of the middle of the region.
+    colours near the edge within it and around it; ``middle``: column and row of the middle of the region; ``moves``, where
+    other frames were looked at: the tables of what the camera's movement leaves over, within and around it.
     """
 
     inside: F32
@@ -55,6 +60,7 @@ class Sample:
     keep: F32
     drop: F32
     middle: tuple[float, float]
+    moves: tuple[F32, F32] | None = None
 
     @property
     def nbytes(self) -> int:
@@ -69,7 +75,21 @@ def sample(inside: F32, look: Seen) -> Sample:
     keep, drop = (
         table(where, (near & side).astype(np.float32)) for side in (inside > 1.5, inside < -1.5)
     )
-    return Sample(np.ascontiguousarray(inside, np.float32), signs(f), keep, drop, middle(inside))
+    return Sample(
+        np.ascontiguousarray(inside, np.float32), signs(f), keep, drop, middle(inside),
+        _moves(inside, look),
+    )  # fmt: skip
+
+
+def _moves(inside: F32, look: Seen) -> tuple[F32, F32] | None:
+    """What the camera's movement leaves over beside the edge of a region, within it and around it."""
+    if look.moved is None:
+        return None
+    where, near = levels(look.moved), np.abs(inside) < BESIDE
+    within, beyond = (
+        level_table(where, (near & side).astype(np.float32)) for side in (inside > 0, inside <= 0)
+    )
+    return within, beyond
 
 
 def painted_sample(inside: F32, look: Seen) -> Sample:
