@@ -2,8 +2,9 @@
 with the strokes of a simulated user.
 
 The user draws one rough line inside the subject and two around it on the first frame; then again and again goes to the
-frame that is worst and draws a line where it is most wrong, thinner than what is wrong. Every third clip is unseen:
-no number was chosen on it, though its cut-out stood in other scenes by which some were.
+frame that is worst and draws a line where it is most wrong, thinner than what is wrong; or, with ``--one-frame``, goes on
+with the first frame alone. Regions are carried and mixed as the application does it. Every third clip is unseen: no number
+was chosen on it, though its cut-out stood in other scenes by which some were.
 
     python -m bench.roto --cutouts FOLDER --photos FOLDER [--unseen]
 """
@@ -15,6 +16,7 @@ import os
 import warnings
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
 import cv2
@@ -22,7 +24,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.subjects import F32, cutout, rng_of
-from velvet_seam.core.roto.carry import carried, corrected
+from velvet_seam.core.roto.carry import between, carried, corrected
 from velvet_seam.core.roto.features import solve_size
 from velvet_seam.core.roto.first import Marks, found, inside_of
 from velvet_seam.core.roto.moved import looked
@@ -185,28 +187,50 @@ class User:
         self.strokes = 3
 
     def regions(self) -> list[F32]:
-        made = [found(self.looks[0].f, self.marks[0], moved=self.looks[0].moved)]
-        nodes, painted = {0: made[0]}, painted_sample(made[0], self.looks[0])
-        for n in range(1, FRAMES):
-            at = max(
-                m
-                for m in range(n)
-                if n - m <= self.stride and (m % self.stride == 0 or m in self.marks)
-            )
-            one = carried(nodes.get(at, made[at]), self.looks[at], self.looks[n], painted)
-            if n in self.marks:
-                one = corrected(one, self.looks[n], self.marks[n])
-                painted = painted_sample(one, self.looks[n])
-            nodes[n] = one
-            made.append(one)
-        return made
+        """Of every frame: found on the first, put right on the others that are painted, carried from the nearest of them,
+        or mixed of two."""
+        made = {0: found(self.looks[0].f, self.marks[0], moved=self.looks[0].moved)}
+        painted = {0: painted_sample(made[0], self.looks[0])}
+        ways: dict[tuple[int, int], F32] = {}
 
-    def again(self, regions: list[F32]) -> None:
-        """A stroke where the worst frame is most wrong."""
-        said = [iou(one > 0, true) for one, true in zip(regions, self.truths, strict=True)]
-        n = int(np.argmin(said))
+        def to(whence: int, n: int) -> F32:
+            if whence == n:
+                return made[n]
+            if (whence, n) not in ways:
+                stops = (abs(n - whence) - 1) // self.stride * self.stride
+                at = whence + (stops if n > whence else -stops)
+                ways[whence, n] = carried(
+                    to(whence, at), self.looks[at], self.looks[n], painted[whence]
+                )
+            return ways[whence, n]
+
+        nodes = sorted(self.marks)
+        for before, n in pairwise(nodes):
+            made[n] = corrected(to(before, n), self.looks[n], self.marks[n])
+            painted[n] = painted_sample(made[n], self.looks[n])
+        for before, after in pairwise([*nodes, None]):
+            for n in range(before + 1, FRAMES if after is None else after):
+                made[n] = to(before, n)
+                if after is not None:
+                    part = (n - before) / (after - before)
+                    made[n] = between(made[n], to(after, n), part)
+        return [made[n] for n in range(FRAMES)]
+
+    def again(self, regions: list[F32], one_frame: bool = False) -> None:
+        """A stroke where the worst frame is most wrong, or where the first one is."""
+        n = 0 if one_frame else int(np.argmin(self.overlaps(regions)))
         self.marks[n] = mended(self.marks.get(n), regions[n] > 0, self.truths[n], self.rng)
         self.strokes += 1
+
+    def overlaps(self, regions: list[F32]) -> list[float]:
+        return [iou(one > 0, true) for one, true in zip(regions, self.truths, strict=True)]
+
+    def finals(self, regions: list[F32]) -> list[float]:
+        """Overlap of the final mattes with the coverage at full size, both where they are over a half."""
+        return [
+            iou(soft_matte(frame, one)[..., 3] > 127, cover > 0.5)
+            for one, frame, cover in zip(regions, self.film.frames, self.film.cover, strict=True)
+        ]
 
 
 def final(of: Film, n: int) -> tuple[float, float, float]:
@@ -232,6 +256,7 @@ def main() -> None:
     parser.add_argument("--photos", type=Path, required=True)
     parser.add_argument("--unseen", action="store_true", help="the part that nothing is chosen on")
     parser.add_argument("--jointed", action="store_true", help="half of each subject swings")
+    parser.add_argument("--one-frame", action="store_true", help="all strokes on the first frame")
     parser.add_argument("--strokes", type=int, default=20)
     parser.add_argument(
         "--stride", type=int, default=STRIDE, help="frames over which it is carried"
@@ -247,7 +272,7 @@ def main() -> None:
     print(
         f"machine load {os.getloadavg()[0]:.1f}; {len(subjects)} clips, {'unseen' if given.unseen else 'seen'}; mean IoU over {FRAMES} frames"
     )
-    rows = []
+    counts, rows = sorted({3, min(11, given.strokes), given.strokes}), []
     for n, subject in subjects:
         of = film(n, subject, photos[int(rng_of(n).integers(len(photos)))], jointed=given.jointed)
         user, row = User(of, given.stride), []
@@ -258,21 +283,19 @@ def main() -> None:
         row.append(iou(true > 0, user.truths[10]))
         while True:
             regions = user.regions()
-            if user.strokes in (3, 11, given.strokes):
-                row.append(
-                    float(
-                        np.mean(
-                            [iou(one > 0, t) for one, t in zip(regions, user.truths, strict=True)]
-                        )
-                    )
-                )
+            if user.strokes in counts:
+                row += [np.mean(user.overlaps(regions)), np.mean(user.finals(regions))]
             if user.strokes >= given.strokes:
                 break
-            user.again(regions)
+            user.again(regions, given.one_frame)
         row += final(of, 12)
         rows.append(row)
-        print(f"  {of.name:20} 10 frames on {row[0]:.3f}; after 3, 11, {given.strokes} strokes " + " ".join(f"{v:.3f}" for v in row[1:4])
-              + "; final feathered, closed form, this " + " ".join(f"{v:.2f}" for v in row[4:]), flush=True)  # fmt: skip
+        said = ", ".join(
+            f"{k}: {a:.3f} {b:.3f}"
+            for k, a, b in zip(counts, row[1:-3:2], row[2:-3:2], strict=True)
+        )
+        print(f"  {of.name:20} 10 frames on {row[0]:.3f}; after strokes, region and final matte: {said}"
+              "; final of the true region feathered, closed form, this " + " ".join(f"{v:.2f}" for v in row[-3:]), flush=True)  # fmt: skip
     print("  mean " + " ".join(f"{v:.3f}" for v in np.mean(rows, 0)))
 
 
