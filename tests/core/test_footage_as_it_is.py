@@ -228,6 +228,17 @@ def test_hdr_lies_beside_the_same_colours_in_sdr(trc, encode, kind, tmp_path):
     assert np.abs(reduced[16, 8::16, :3] - PATCHES).max() <= 5
 
 
+def test_one_picture_is_a_still_and_several_are_a_clip(tmp_path: Path):
+    pages = [Image.new("RGB", (60, 40), (200, 10 * n, 50)) for n in range(3)]
+    for name in ("a.gif", "a.webp", "a.png", "a.bmp"):
+        pages[0].save(tmp_path / name)
+        assert probe(tmp_path / name).kind == "still", name
+        assert np.abs(read_still(tmp_path / name)[5, 5, :3] - np.array([200, 0, 50.0])).max() < 8
+        if name != "a.bmp":
+            pages[0].save(tmp_path / name, save_all=True, append_images=pages[1:], duration=100)
+            assert (probe(tmp_path / name).kind, probe(tmp_path / name).frames) == ("clip", 3)
+
+
 def test_stills_of_every_kind(tmp_path):
     rgb = Image.new("RGB", (60, 40), (200, 100, 50))
     for name, options in {"a.jpg": {"quality": 95}, "a.png": {}, "a.webp": {"lossless": True},

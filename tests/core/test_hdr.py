@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from velvet_seam.core.media.clip import upright
 from velvet_seam.core.picture.hdr import (
+    P3_TO_709,
     PEAK,
     TO_709,
     WHITE,
@@ -23,7 +24,7 @@ from velvet_seam.core.picture.hdr import (
 def by_formula(rgb: np.ndarray, transfer: Transfer) -> np.ndarray:
     """(h, w, 3) 0 to 255, not rounded."""
     signal = rgb / 65535
-    if transfer == "2020":
+    if transfer in ("2020", "P3"):
         light = signal**2.4
     else:
         light = hlg_to_scene(signal) if transfer == "HLG" else pq_to_light(signal) / PEAK
@@ -31,7 +32,7 @@ def by_formula(rgb: np.ndarray, transfer: Transfer) -> np.ndarray:
             light = light * (light @ [0.2627, 0.6780, 0.0593])[..., None] ** 0.2
         most = np.maximum(light.max(-1, keepdims=True), 1e-9)
         light = light * toned(most * PEAK) / (most * WHITE)
-    out = light @ TO_709.T
+    out = light @ (P3_TO_709 if transfer == "P3" else TO_709).T
     grey, low = (out @ [0.2126, 0.7152, 0.0722])[..., None], out.min(-1, keepdims=True)
     out = np.where(low < 0, grey + (out - grey) * grey / np.maximum(grey - low, 1e-9), out)
     return 255 * np.clip(out, 0, 1) ** (1 / 2.4)
@@ -40,7 +41,7 @@ def by_formula(rgb: np.ndarray, transfer: Transfer) -> np.ndarray:
 @settings(deadline=None, max_examples=60)
 @given(
     seed=st.integers(0, 2**32), height=st.integers(1, 9), width=st.integers(1, 70), deep=st.sampled_from([0.1, 0.5, 1.0]),
-    transfer=st.sampled_from(["HLG", "PQ", "2020"]),
+    transfer=st.sampled_from(["HLG", "PQ", "2020", "P3"]),
 )  # fmt: skip
 def test_every_pixel_is_what_the_formulas_say(
     seed: int, height: int, width: int, deep: float, transfer: Transfer

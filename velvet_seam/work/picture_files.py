@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from velvet_seam.core.damage import CLIP_DAMAGE
 from velvet_seam.core.media.clip import upright
 from velvet_seam.core.media.flipbook import FORMATS
-from velvet_seam.core.media.pictures import picture_streams
+from velvet_seam.core.media.pictures import WIDE, picture_streams
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.size import proxy_size
 from velvet_seam.core.media.still import contact_strip, read_still, reduced
@@ -55,11 +55,16 @@ def write_poster(path: Path, probe: Probe, poster: Path) -> None:
     write_whole(poster, jpeg(contact_strip([picture], POSTER_HEIGHT)))
 
 
+def _first_as_read(path: Path, probe: Probe) -> NDArray[np.uint8]:
+    """As the engine reads it."""
+    from velvet_seam.core.media.reader import open_clip
+
+    return open_clip(path, probe).read(0, proxy_size(probe.width, probe.height))
+
+
 def _first_picture(path: Path, probe: Probe) -> NDArray[np.uint8]:
     if probe.format in FORMATS or probe.hdr:  # the plain way does not know these
-        from velvet_seam.core.media.reader import open_clip
-
-        return open_clip(path, probe).read(0, proxy_size(probe.width, probe.height))
+        return _first_as_read(path, probe)
     kept: NDArray[np.uint8] | None = None
     width, height = proxy_size(probe.width, probe.height)
     if probe.rotation in (90, 270):
@@ -67,6 +72,8 @@ def _first_picture(path: Path, probe: Probe) -> NDArray[np.uint8]:
     try:
         with open_file(path) as container:
             for number, frame in enumerate(container.decode(picture_streams(container)[0])):
+                if int(frame.color_primaries) in WIDE:  # nor these
+                    return _first_as_read(path, probe)
                 rgba = frame.reformat(width, height, format="rgba").to_ndarray()
                 kept = upright(np.ascontiguousarray(rgba, np.uint8), probe.rotation)
                 if kept[..., :3].mean() >= 12 or number >= 30:

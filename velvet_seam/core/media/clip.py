@@ -17,7 +17,7 @@ from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoRef
 from numpy.typing import NDArray
 
 from velvet_seam.core.damage import CLIP_DAMAGE
-from velvet_seam.core.media.pictures import Pictures
+from velvet_seam.core.media.pictures import WIDE, Pictures
 from velvet_seam.core.media.probe import Probe
 from velvet_seam.core.media.recent import Recent
 from velvet_seam.core.picture.hdr import Transfer, to_sdr
@@ -36,7 +36,6 @@ NEAR = 12
 
 _QUALITY = Interpolation.BICUBIC | Interpolation.FULL_CHR_H_INT | Interpolation.ACCURATE_RND
 _TRANSFERS: dict[int, Transfer] = {16: "PQ", 18: "HLG"}
-_BT2020 = 9
 _MATRICES = {1: "709", 5: "601", 6: "601", 9: "2020"}
 _SWSCALE = {"709": Colorspace.ITU709, "601": Colorspace.ITU601, "2020": Colorspace.BT2020}
 _TURNS = {90: cv2.ROTATE_90_CLOCKWISE, 180: cv2.ROTATE_180, 270: cv2.ROTATE_90_COUNTERCLOCKWISE}
@@ -60,7 +59,7 @@ def to_rgba(
     """
     transfer, by = transfer_of(frame), _reduced_by(frame, rotation, size)
     if by > 1:
-        rgb = _reduced_rgb(frame, by, "2020" if transfer else _matrix_of(frame))
+        rgb = _reduced_rgb(frame, by, _matrix_from(frame, transfer))
         return upright(to_sdr(rgb, transfer) if transfer else _packed(rgb), rotation)
     if transfer:
         rgba = to_sdr(_wide_rgb(reformatter, frame, rotation, size), transfer)
@@ -117,7 +116,12 @@ def planes_of(frame: av.VideoFrame) -> Planes | None:
 def transfer_of(frame: av.VideoFrame) -> Transfer | None:
     """How a frame's signal stands for light, where that is not the usual way of SDR."""
     named: Transfer | None = _TRANSFERS.get(int(frame.color_trc))
-    return named or ("2020" if int(frame.color_primaries) == _BT2020 else None)
+    return named or WIDE.get(int(frame.color_primaries))
+
+
+def _matrix_from(frame: av.VideoFrame, transfer: Transfer | None) -> str:
+    """The matrix of a frame; all but P3 that is not of the usual SDR comes with BT.2020's."""
+    return "2020" if transfer and transfer != "P3" else _matrix_of(frame)
 
 
 def _wide_rgb(
@@ -125,11 +129,12 @@ def _wide_rgb(
 ) -> NDArray[np.uint16]:
     """16 bits a channel, still in the frame's own primaries and transfer."""
     width, height = frame.width, frame.height
+    matrix = _matrix_from(frame, transfer_of(frame))
     if size:
         w, h = size if rotation % 180 == 0 else size[::-1]
         width, height = min(width, w), min(height, h)
     if layout_of(frame):
-        rgb = _deep_to_rgb(frame, "2020")
+        rgb = _deep_to_rgb(frame, matrix)
         if (width, height) != (frame.width, frame.height):
             rgb = np.asarray(
                 cv2.resize(rgb, (width, height), interpolation=cv2.INTER_AREA), np.uint16
@@ -137,7 +142,7 @@ def _wide_rgb(
         return rgb
     how = Interpolation.AREA if (width, height) != (frame.width, frame.height) else _QUALITY
     converted = reformatter.reformat(
-        frame, width, height, format="rgb48le", src_colorspace=Colorspace.BT2020,
+        frame, width, height, format="rgb48le", src_colorspace=_SWSCALE[matrix],
         interpolation=how | Interpolation.ACCURATE_RND, threads=1,
     )  # fmt: skip
     return np.asarray(converted.to_ndarray(), np.uint16)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Literal
 
 import av
 
@@ -15,6 +16,9 @@ from velvet_seam.core.problem import Problem
 NO_PLACES = {"mpeg", "mpegvideo", "h264", "hevc", "m4v", "ivf", "obu"}
 """Formats without an index in which the times after a jump are guesses; they are read from the
 start each time (MPEG programme streams and bare streams)."""
+
+WIDE: dict[int, Literal["2020", "P3"]] = {9: "2020", 12: "P3"}
+"""The primaries that hold more colours than those of SDR, by the number that a file gives them (ITU-T H.273)."""
 
 _BOUNDS = {"max_pixels": str(MAX_PIXELS)}
 

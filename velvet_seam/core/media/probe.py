@@ -31,7 +31,9 @@ MAX_FLIPBOOK_WORK = 6e9
 """The same for animated stills, which are read one after the other by slower means: 20 s at 1080 lines."""
 Image.MAX_IMAGE_PIXELS = MAX_PIXELS
 
-STILL_FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "AVIF", "HEIF")
+STILL_FORMATS = ("PNG", "JPEG", "WEBP", "TIFF", "AVIF", "HEIF", "BMP", "GIF")
+"""A file of these with several pictures is a clip, but for TIFF and HEIF, whose others are not later ones."""
+
 pi_heif.register_heif_opener()
 
 

@@ -11,19 +11,20 @@ from PIL import Image, ImageOps
 
 from velvet_seam.core.damage import STILL_DAMAGE
 from velvet_seam.core.media.probe import STILL_FORMATS
+from velvet_seam.core.media.profile import in_srgb
 from velvet_seam.core.picture.premultiply import premultiply
 from velvet_seam.core.problem import Problem
 
 
 def read_still(path: Path) -> NDArray[np.uint8]:
-    """A still as (height, width, 4) uint8 RGBA, display-referred, premultiplied, upright."""
+    """A still as (height, width, 4) uint8 RGBA, display-referred in sRGB, premultiplied, upright."""
     try:
         with Image.open(path, formats=STILL_FORMATS) as image:
             upright = ImageOps.exif_transpose(image)
             if upright.mode.startswith("I;16"):  # which would be cut off at 255, not divided
                 grey = (np.asarray(upright, np.uint16) >> 8).astype(np.uint8)
                 upright = Image.fromarray(grey)
-            return premultiply(np.asarray(upright.convert("RGBA")).copy())
+            return premultiply(np.asarray(in_srgb(upright).convert("RGBA")).copy())
     except (*STILL_DAMAGE, Image.DecompressionBombError):
         raise Problem("A still can no longer be opened.") from None
 

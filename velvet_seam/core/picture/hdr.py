@@ -5,7 +5,7 @@
 2. HDR reference white, 203 cd/m² (ITU-R BT.2408), becomes the white of SDR. What is brighter is
    brought below it by the EETF of ITU-R BT.2390: nothing changes below its knee (95 cd/m²), so
    skin and greys keep their level. It acts on the greatest of R, G, B; hue and saturation stay.
-3. BT.2020 primaries to BT.709; colours outside are drawn towards their own grey, not cut off.
+3. BT.2020 primaries, or those of P3, to BT.709; colours outside are drawn towards their own grey, not cut off.
 4. The inverse of ITU-R BT.1886 (gamma 2.4), to 8 bit.
 """
 
@@ -20,8 +20,8 @@ from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
 
-Transfer = Literal["HLG", "PQ", "2020"]
-"""``2020`` is SDR in the primaries of BT.2020: steps 3 and 4 only."""
+Transfer = Literal["HLG", "PQ", "2020", "P3"]
+"""``2020`` and ``P3`` are SDR in the primaries of BT.2020 and of Display P3: steps 3 and 4 only."""
 
 PEAK = 1000.0
 """Display light that HDR is taken to reach, cd/m²; HLG's nominal peak, and what phones write."""
@@ -36,6 +36,11 @@ TO_709 = np.array(
     [[1.6605, -0.5876, -0.0728], [-0.1246, 1.1329, -0.0083], [-0.0182, -0.1006, 1.1187]]
 )
 """Linear R, G, B of BT.2020 to those of BT.709 (ITU-R BT.2087)."""
+
+P3_TO_709 = np.array(
+    [[1.22494, -0.22494, 0.0], [-0.04206, 1.04206, 0.0], [-0.01964, -0.07864, 1.09827]]
+)
+"""The same of P3 with the white of D65 (SMPTE EG 432-1)."""
 
 _M1, _M2 = 2610 / 16384, 2523 / 4096 * 128
 _C1, _C2, _C3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
@@ -95,7 +100,7 @@ def _tables(transfer: Transfer) -> tuple[NDArray[np.float32 | np.uint32], ...]:
     signal = np.arange(STEPS) / (STEPS - 1)
     light = signal**2
     ootf, gain = np.ones(STEPS), np.ones(STEPS)
-    if transfer == "2020":
+    if transfer in ("2020", "P3"):
         eotf = signal**2.4
     else:
         eotf = hlg_to_scene(signal) if transfer == "HLG" else pq_to_light(signal) / PEAK
@@ -201,7 +206,7 @@ def _convert(rgb, eotf, ootf, gain, shown, m):
 
 
 def to_sdr(rgb: NDArray[np.uint16], transfer: Transfer) -> NDArray[np.uint8]:
-    """R'G'B' in BT.2020 primaries to display-referred SDR.
+    """R'G'B' in BT.2020 primaries, or those of P3, to display-referred SDR.
 
     Args:
         rgb: (h, w, 3) uint16, full range.
@@ -216,5 +221,6 @@ def to_sdr(rgb: NDArray[np.uint16], transfer: Transfer) -> NDArray[np.uint8]:
     """
     h, w = rgb.shape[:2]
     flat = np.ascontiguousarray(rgb).reshape(h, 3 * w)
-    pixels = _convert(flat, *_tables(transfer), TO_709.astype(np.float32))
+    to_709 = P3_TO_709 if transfer == "P3" else TO_709
+    pixels = _convert(flat, *_tables(transfer), to_709.astype(np.float32))
     return np.asarray(pixels.view(np.uint8).reshape(h, w, 4))
