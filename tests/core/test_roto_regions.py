@@ -172,6 +172,30 @@ def test_a_wider_fringe_finds_fur_and_leaves_the_rest_as_it_is():
     assert (cuts[2][far] == cuts[1][far]).all()
 
 
+@pytest.mark.parametrize("size", [(540, 960), (540, 406), (1080, 1920)])
+@pytest.mark.parametrize("wide", [4, 7])
+def test_a_cable_is_solid_before_a_ground_of_its_own_tones(size: tuple[int, int], wide: int):
+    """No pixel of it lies as deep as the band reaches; at one end it has another colour than at the other, and so has what it
+    hangs on. The cable is the same with the ground and the subject exchanged: a gap."""
+    (width, height), rng = size, np.random.default_rng(wide)
+    line = np.zeros((height, width), np.float32)
+    thick = round(wide * min(size) / 540)
+    middle, radii = (width // 2, height // 2), (width // 3, height // 3)
+    cv2.ellipse(line, middle, radii, 20, 0, 300, 1, thick, cv2.LINE_AA)
+    tones = cv2.resize(rng.uniform(0.1, 0.9, (30, 30)).astype(np.float32), size)
+    x = np.linspace(0.15, 0.8, width, dtype=np.float32)
+    own = np.stack([np.broadcast_to(one, line.shape) for one in (x, 0.9 * x, 0.7 * x)], -1)
+    for cover in (line, 1 - line):
+        shown = own * line[..., None] + np.dstack([tones] * 3) * (1 - line[..., None])
+        picture = np.dstack([shown * 255, np.full(line.shape, 255)]).astype(np.uint8)
+        wrong = [
+            ((soft_matte(picture, inside_of(small(cover)), narrows=one)[..., 3] / 255 - cover) ** 2).mean()
+            for one in (True, False)
+        ]  # fmt: skip
+        assert wrong[0] < 0.8 * wrong[1]
+        assert wrong[0] < 0.1 * line.mean()
+
+
 @pytest.mark.parametrize("keep", [True, False])
 def test_a_dot_reaches_no_farther_than_what_is_wrong_about_it(keep: bool) -> None:
     """In a small piece that is missing, or too much, where subject and surroundings look the same."""

@@ -27,7 +27,7 @@ def ground_key(
         (h, w, 4) uint8, premultiplied.
     """
     found = before_ground(picture, differs)
-    cut = soft_matte(picture, found.inside)
+    cut = soft_matte(picture, found.inside, narrows=False)
     if keep_shadows <= 0 or not (found.shade > BARELY).any():
         return cut
     height, width = picture.shape[:2]

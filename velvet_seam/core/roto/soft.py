@@ -18,6 +18,10 @@ REACH = 1 / 135
 
 LEAST_REACH = 3.0
 
+THIN, THINNEST = 0.3, 0.18
+"""In a part that is thin, or a gap that is narrow, the band reaches that part of its depth, and at least this part of what is
+usual: else nothing in a cable would be sure, and its colour be taken from what lies far away."""
+
 FEATHER = 1.5
 """Pixels over which the region's own edge is soft."""
 
@@ -32,13 +36,17 @@ def band_of(picture_size: tuple[int, int], fringe: float = 1.0) -> float:
     return max(LEAST_REACH, REACH * min(picture_size)) * fringe
 
 
-def soft_matte(picture: NDArray[np.uint8], inside: F32, fringe: float = 1.0) -> NDArray[np.uint8]:
+def soft_matte(
+    picture: NDArray[np.uint8], inside: F32, fringe: float = 1.0, narrows: bool = True
+) -> NDArray[np.uint8]:
     """A picture cut out along a region's edge.
 
     Args:
         picture: (h, w, 4) uint8, premultiplied.
         inside: (h', w') float32 how far inside the region each pixel is, in its own pixels, below 0 outside.
         fringe: how far hair, fur and blur reach beyond the edge, of what is usual.
+        narrows: whether the band is narrower where a part is thin. Not along a region that colour alone has found, which
+            follows every hair as it is.
 
     Returns:
         (h, w, 4) uint8, premultiplied; what the picture lets through itself stays open.
@@ -55,22 +63,41 @@ def soft_matte(picture: NDArray[np.uint8], inside: F32, fringe: float = 1.0) -> 
     around = int(4 * reach) + MARGIN
     top, bottom = max(int(rows[0]) - around, 0), min(int(rows[-1]) + around + 1, height)
     left, right = max(int(columns[0]) - around, 0), min(int(columns[-1]) + around + 1, width)
-    piece = np.ascontiguousarray(picture[top:bottom, left:right])
-    out[top:bottom, left:right] = _soft(
-        piece, np.ascontiguousarray(deep[top:bottom, left:right]), reach
-    )
+    box = np.s_[top:bottom, left:right]
+    narrow = _narrowed(inside, deep, reach / factor) if narrows else np.ones(deep.shape, np.float32)
+    piece, deep, narrow = (np.ascontiguousarray(one[box]) for one in (picture, deep, narrow))
+    out[box] = _soft(piece, deep, narrow, reach)
     return out
 
 
-def _soft(picture: NDArray[np.uint8], deep: F32, reach: float) -> NDArray[np.uint8]:
+def _narrowed(inside: F32, deep: F32, reach: float) -> F32:
+    """By how much the band is narrower at each pixel than usual: (h, w) float32, 1 where it is not.
+
+    Args:
+        inside: the region at its own size.
+        deep: (h, w) the same at the size of the picture.
+        reach: how far the band reaches, in pixels of the region.
+    """
+    side = 2 * int(np.ceil(reach / THIN)) + 1
+    height, width = deep.shape
+
+    def of(depth: F32) -> F32:
+        deepest = cv2.dilate(depth, np.ones((side, side), np.uint8))
+        part = np.clip(deepest * np.float32(THIN / reach), THINNEST, 1)
+        return np.asarray(cv2.resize(1 / part, (width, height)), np.float32)
+
+    return np.where(deep > 0, of(inside), of(-inside))
+
+
+def _soft(picture: NDArray[np.uint8], deep: F32, narrow: F32, reach: float) -> NDArray[np.uint8]:
     rgb = np.multiply(picture[..., :3], np.float32(1 / 255), dtype=np.float32)
-    near = nearby(picture, deep, reach)
-    return np.asarray(_cut(picture, rgb, _coverage(rgb, deep, reach, near), *near))
+    near = nearby(picture, deep * narrow, reach)
+    return np.asarray(_cut(picture, rgb, _coverage(rgb, deep, narrow, reach, near), *near))
 
 
-def _coverage(rgb: F32, deep: F32, reach: float, near: tuple[F32, F32, int]) -> F32:
+def _coverage(rgb: F32, deep: F32, narrow: F32, reach: float, near: tuple[F32, F32, int]) -> F32:
     """Coverage of every pixel, 0 to 1."""
-    band = np.abs(deep) < reach
+    band = np.abs(deep * narrow) < reach
     band[:MARGIN] = band[-MARGIN:] = False
     band[:, :MARGIN] = band[:, -MARGIN:] = False
     known = np.clip(deep / (2 * FEATHER) + 0.5, 0, 1).astype(np.float32)
@@ -81,8 +108,9 @@ def _coverage(rgb: F32, deep: F32, reach: float, near: tuple[F32, F32, int]) -> 
     said, trust = _by_colour(rgb, places, *near)
     region = known.ravel()[places]
     by_colour = np.float32(BY_COLOUR) * trust * trust
-    weight = by_colour + np.float32(BY_REGION)
-    wanted = (by_colour * said + np.float32(BY_REGION) * region) / weight
+    by_region = np.float32(BY_REGION) * narrow.ravel()[places]
+    weight = by_colour + by_region
+    wanted = (by_colour * said + by_region * region) / weight
     known.ravel()[places] = wanted
     return np.clip(solved(stencils(rgb, number, places.size), weight, wanted, places, known), 0, 1)
 
