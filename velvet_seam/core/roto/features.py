@@ -43,5 +43,12 @@ def features(picture: NDArray[np.uint8], size: tuple[int, int] | None = None) ->
 
 
 def compared(lab: NDArray[np.uint8]) -> F32:
-    """What is compared, of the colours that :func:`lab_of` gives."""
-    return np.asarray(lab.astype(np.float32) * _WEIGHTS)
+    """What is compared, of the colours that :func:`lab_of` gives: (h, w, 3) float32.
+
+    >>> compared(np.full((1, 1, 3), 10, np.uint8)).tolist()
+    [[[7.0, 12.0, 12.0]]]
+    """
+    height, width = lab.shape[:2]
+    # a row at once: three by three it takes five times as long
+    rows = np.multiply(lab.reshape(height, -1), np.tile(_WEIGHTS, width), dtype=np.float32)
+    return np.asarray(rows.reshape(lab.shape))

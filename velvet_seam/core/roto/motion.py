@@ -89,7 +89,9 @@ def beside(whole: Piece, way: F32, own: NDArray[np.bool_]) -> F32:
     height, width = own.shape
     weight = own.astype(np.float32)
     size = (-(-width // CELL), -(-height // CELL))
-    parts = cv2.resize(np.dstack([way * weight[..., None], weight]), size, interpolation=cv2.INTER_AREA)  # fmt: skip
+    across, down = cv2.split(way)
+    held = cv2.merge([across * weight, down * weight, weight])
+    parts = cv2.resize(held, size, interpolation=cv2.INTER_AREA)
     off = parts[..., :2] - whole.off(*cells(own.shape)) * parts[..., 2:]
     parts = np.dstack([off, parts[..., 2]]).astype(np.float32)
     mean: F32 = np.zeros((*parts.shape[:2], 2), np.float32)

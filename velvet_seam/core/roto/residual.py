@@ -81,10 +81,11 @@ def left_over(
     """The same with the camera's movement known: from each earlier frame to the next nearer one, and from each nearer one to
     the next later one."""
     own, to = here.halved(), _from_here(earlier, later)
-    least = np.full(own.light.shape, np.inf, np.float32)
+    f = own.f
+    least = np.full(f.shape[:2], np.inf, np.float32)
     second = least.copy()
     for there, matrix in zip((*before, *after), to, strict=True):
-        differs = _differs(own.f, there.halved().f, matrix[:2])
+        differs = _differs(f, there.halved().f, matrix[:2])
         second = np.minimum(second, np.maximum(least, differs))
         least = np.minimum(least, differs)
     low, high = (np.float32(np.exp(one)) for one in (LEAST, MOST))
