@@ -185,6 +185,30 @@ def test_other_rates_and_channels_become_48_khz_stereo(tmp_path: Path):
     assert abs(len(sound) - 48000) <= 32
     spectrum = np.abs(np.fft.rfft(sound[:48000, 0]))
     assert spectrum.argmax() == 440
+    assert (sound[:, 0] == sound[:, 1]).all()
+
+
+@pytest.mark.parametrize(
+    ("layout", "level"),
+    [("mono", (1, 1)), ("stereo", (1, 0)), ("5.1", (1, 0))],
+)
+@pytest.mark.parametrize("rate", [22050, 48000])
+def test_a_channel_is_heard_as_loud_as_it_is(
+    tmp_path: Path, layout: str, level: tuple[float, float], rate: int
+):
+    """A tone in the first channel: one alone is both sides, as players have it (W3C, *Web Audio*: mono to stereo)."""
+    wave_, path = tone(440, 1.0, rate)[:, 0], tmp_path / "a.mkv"
+    many = av.AudioLayout(layout).nb_channels
+    samples = np.zeros((1, many * len(wave_)), np.int16)
+    samples[0, ::many] = np.rint(wave_ * 32767)
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("pcm_s16le", rate=rate, layout=layout)
+        block = av.AudioFrame.from_ndarray(samples, format="s16", layout=layout)
+        block.sample_rate, block.pts = rate, 0
+        container.mux(stream.encode(block))
+        container.mux(stream.encode(None))
+    sound = decode_sound(path)
+    assert sound[4800:43200].std(0) == pytest.approx(np.array(level) * 0.5 / np.sqrt(2), abs=2e-3)
 
 
 def test_the_waltz_strikes_on_its_beats():

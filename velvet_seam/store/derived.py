@@ -34,20 +34,20 @@ class Kind:
         return f".{self.name}{again}{self.suffix}"
 
 
-PROXY = Kind("proxy", ".mp4", "footage")
-POSTER = Kind("poster", ".jpg", "footage")
+PROXY = Kind("proxy", ".mp4", "footage", 2)
+POSTER = Kind("poster", ".jpg", "footage", 2)
 STRIP = Kind("strip", ".jpg", "footage")
 """Sixteen frames side by side, for scrubbing under the pointer."""
-SOUND = Kind("sound", ".npy", "footage")
+SOUND = Kind("sound", ".npy", "footage", 2)
 """The decoded sound, 48 kHz stereo float32, to be mapped into memory; made when it is first heard."""
-WAVE = Kind("wave", ".json", "footage")
+WAVE = Kind("wave", ".json", "footage", 2)
 """Peaks of the sound for drawing, a JSON list of numbers in 0 to 1."""
 UNSURE = Kind("unsure", ".jpg", "footage")
 """Where a clean plate is unsure."""
 FIRST_LOOK = Kind("look", ".json", "footage")
 SHOT_STRIP = Kind("shot", ".jpg", "shot")
 """Frames of a shot side by side, as it stood at a revision."""
-MIX = Kind("mix", ".wav", "shot")
+MIX = Kind("mix", ".wav", "shot", 2)
 """The mix of a shot, under what it was made from."""
 WORK_PICTURE = Kind("work", ".jpg", "render")
 """The frame a render is working on."""
