@@ -12,8 +12,10 @@ from av.video.reformatter import ColorRange, Colorspace
 from PIL import Image, ImageCms
 
 from velvet_seam.core.media.probe import probe
+from velvet_seam.core.media.proxy import ProxyReader, write_proxy
 from velvet_seam.core.media.reader import open_clip
 from velvet_seam.core.media.still import read_still
+from velvet_seam.work.picture_files import write_poster
 
 PATCHES = np.array([[180, 140, 120], [60, 60, 60], [20, 24, 30], [90, 160, 70], [40, 70, 150],
                     [150, 40, 40], [170, 170, 170], [0, 0, 0]], float)  # fmt: skip
@@ -39,12 +41,9 @@ def in_p3(gamma: float) -> np.ndarray:
     return (255 * light ** (1 / gamma)).round().astype(np.uint8)
 
 
-@pytest.mark.parametrize(
-    ("pixels", "size"), [("yuv420p", 64), ("yuv444p", 64), ("yuv420p10le", 64), ("yuv420p", 640)]
-)
-def test_a_clip_in_p3_has_the_colours_it_was_made_of(pixels: str, size: int, tmp_path: Path):
+def p3_clip(path: Path, pixels: str, size: int) -> Path:
+    """One frame of the patches, in P3."""
     wide = np.repeat(np.repeat(in_p3(2.4)[None], size, 0), 32, 1)
-    path = tmp_path / "p3.mp4"
     with av.open(str(path), "w") as container:
         stream = container.add_stream("libx264", rate=25, options={"crf": "2"})
         stream.width, stream.height, stream.pix_fmt = wide.shape[1], size, pixels
@@ -56,14 +55,34 @@ def test_a_clip_in_p3_has_the_colours_it_was_made_of(pixels: str, size: int, tmp
         )
         container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
+    return path
+
+
+@pytest.mark.parametrize(
+    ("pixels", "size"), [("yuv420p", 64), ("yuv444p", 64), ("yuv420p10le", 64), ("yuv420p", 640)]
+)
+def test_a_clip_in_p3_has_the_colours_it_was_made_of(pixels: str, size: int, tmp_path: Path):
+    path = p3_clip(tmp_path / "p3.mp4", pixels, size)
     clip = probe(path)
     for got in (
         open_clip(path, clip).read(0),
-        open_clip(path, clip).read(0, (wide.shape[1] // 2, size // 2)),
+        open_clip(path, clip).read(0, (16 * len(PATCHES), size // 2)),
     ):
         step = got.shape[1] // len(PATCHES)
         seen = got[got.shape[0] // 2, step // 2 :: step, :3].astype(float)
         assert np.abs(seen - PATCHES).max() <= 5
+
+
+def test_a_proxy_and_a_poster_have_them_too(tmp_path: Path):
+    path = p3_clip(tmp_path / "p3.mp4", "yuv420p", 64)
+    clip = probe(path)
+    write_proxy(path, clip, tmp_path / "proxy.mp4")
+    write_poster(path, clip, tmp_path / "poster.jpg")
+    poster = read_still(tmp_path / "poster.jpg")
+    for got in (ProxyReader(tmp_path / "proxy.mp4", clip).read(0), poster):
+        step = got.shape[1] // len(PATCHES)
+        seen = got[got.shape[0] // 2, step // 2 :: step, :3].astype(float)
+        assert np.abs(seen - PATCHES).max() <= 6
 
 
 def icc_profile(matrix: np.ndarray) -> bytes:

@@ -88,10 +88,10 @@ def ago(then: datetime) -> str:
 def seconds_words(seconds: float) -> str:
     """A duration.
 
-    >>> [seconds_words(one) for one in (0.04, 4.21, 59.97, 72.5)]
-    ['0.04 s', '4.2 s', '1 min 00 s', '1 min 12 s']
+    >>> [seconds_words(one) for one in (0, 0.04, 4.21, 59.97, 72.5)]
+    ['0.0 s', '0.04 s', '4.2 s', '1 min 00 s', '1 min 12 s']
     """
-    if seconds < 0.1:
+    if 0 < seconds < 0.1:
         return f"{seconds:.2f} s"
     if seconds < 59.95:
         return f"{seconds:.1f} s"
