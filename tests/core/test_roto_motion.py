@@ -15,7 +15,7 @@ from velvet_seam.core.roto.carry import DEEP, moved
 from velvet_seam.core.roto.first import inside_of
 from velvet_seam.core.roto.kept import packed, unpacked
 from velvet_seam.core.roto.motion import motion
-from velvet_seam.core.roto.pieces import as_one, off_by
+from velvet_seam.core.roto.pieces import Blurred, as_one, off_by
 from velvet_seam.core.roto.seen import Seen, flow
 from velvet_seam.core.roto.settled import settled
 
@@ -78,6 +78,18 @@ def test_a_cable_is_followed_though_every_patch_holds_more_of_the_ground(shift) 
     assert off < 0.25 * wrong(flow(here, there), way, now > 0.5)
 
 
+@pytest.mark.parametrize(("by", "shift"), [(0, (26, -14)), (8, (-16, 12)), (-10, (15, 4))])
+def test_what_moves_far_between_two_frames_is_found(by: float, shift: tuple[float, float]) -> None:
+    thing = np.zeros((800, 640), np.float32)
+    thing[200:330, 160:400], thing[330:560, 250:282] = 1, 1  # a blade and its handle
+    way, own = turned(by, shift=shift), grain(1) * np.float32([0.5, 0.4, 0.4])
+    there, before = frame(thing, turned(0), grain(2), own)
+    here, now = frame(thing, way, np.roll(grain(2), (2, -3), (0, 1)), own)
+    off = wrong(motion(inside_of(before > 0.5), there, here), way, now > 0.5)
+    assert wrong(flow(here, there), way, now > 0.5) > 4  # which patches of the picture do not say
+    assert off < 0.3
+
+
 def test_what_swings_at_a_joint_is_another_piece() -> None:
     body, arm = np.zeros((800, 640), np.float32), np.zeros((800, 640), np.float32)
     body[120:400, 200:440], arm[400:720, 260:380] = 1, 1
@@ -138,7 +150,7 @@ def test_a_start_that_leads_out_of_the_frame_is_not_the_best() -> None:
     here, _ = frame(cable(), way, grain(11), grain(12))
     rows, columns = np.nonzero(before > 0.5)
     out = np.array([[1.0, 0, 900], [0, 1, 0]])
-    piece = as_one((rows, columns), [out, np.eye(2, 3)], [(there.f, here.f)])
+    piece = as_one((rows, columns), [out, np.eye(2, 3)], [Blurred(there.f, here.f)], [])
     assert np.abs(piece.off(columns, rows) - off_by(way, columns, rows)).max() < 0.3
 
 

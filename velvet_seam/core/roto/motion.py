@@ -14,14 +14,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
-from velvet_seam.core.roto.pieces import LEAST, Piece, Places, compared, off_by, picked, pieces
+from velvet_seam.core.roto.pieces import (
+    LEAST,
+    Blurred,
+    Piece,
+    Places,
+    compared,
+    off_by,
+    picked,
+    pieces,
+    places,
+)
 from velvet_seam.core.roto.seen import Seen, flow
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
 
 BLURS = (2.0, 0.7)
-"""Pixels by which both frames are blurred while pieces are laid; what bends is found over the last."""
+"""Pixels by which both frames are blurred while pieces are laid, most first: what bends is found over the last."""
+
+FAR = 3
+"""How often both are halved where the whole is looked for farther away: as far as some sixteen pixels."""
 
 PIXELS = 8000
 """So many of the subject are compared where it bends."""
@@ -56,19 +69,21 @@ def motion(inside: F32, there: Seen, here: Seen) -> F32:
     Returns:
         (h, w, 2) float32, how many columns and rows further each pixel of ``here`` was in ``there``.
     """
-    rows, columns = np.nonzero(inside > 0)
+    rows, columns = places(inside > 0)
     if rows.size < LEAST or min(inside.shape) < 3:
         return flow(here, there)
     before, now, way = there.f, here.f, flow(there, here, smooth=False)
-    blurred = [(softened(before, blur), softened(now, blur)) for blur in BLURS]
-    whole, *others = pieces(inside, way, blurred)
+    blurred = [Blurred.of(before, now, one) for one in BLURS]
+    whole, *others = pieces(inside, way, blurred, Blurred.far(before, now, FAR))
     x, y = cells(inside.shape)
     asides = [
         np.zeros((*y.shape, 2), np.float32),
         beside(whole, way, inside > 1.0),
         *((one.off(x, y) - whole.off(x, y)).astype(np.float32) for one in others),
     ]
-    aside = bent(picked((rows, columns), PIXELS), whole, asides, *blurred[-1])
+    aside = bent(
+        picked((rows, columns), PIXELS), whole, asides, blurred[-1].before, blurred[-1].now
+    )
     return back(whole.matrix, aside, inside.shape)
 
 
@@ -76,11 +91,6 @@ def cells(size: tuple[int, ...]) -> tuple[F64, F64]:
     """Columns and rows of the middles of all cells of a picture of some height and width, (h', w') each."""
     y, x = CELL * np.mgrid[: -(-size[0] // CELL), : -(-size[1] // CELL)] + (CELL - 1) / 2
     return x, y
-
-
-def softened(f: F32, blur: float) -> F32:
-    """What is compared of a frame, (h, w, 3), blurred by so many pixels."""
-    return np.asarray(cv2.GaussianBlur(f, (0, 0), blur), np.float32)
 
 
 def beside(whole: Piece, way: F32, own: NDArray[np.bool_]) -> F32:

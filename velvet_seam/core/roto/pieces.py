@@ -24,6 +24,16 @@ Places = tuple[NDArray[np.intp], NDArray[np.intp]]
 STEPS, STILL = 8, 0.05
 """So often a piece is laid better at each blur, until hardly any of it moves by so many pixels."""
 
+FAR_STILL, FAR_STIFF = 0.1, (1.0, 0.0)
+"""The same where both frames are smaller, in their pixels; and what holds a piece against turning, growing and slanting there,
+of what lets it shift: held it is found where it is thin, or goes far; free where it turns much."""
+
+FEW = 250
+"""So many of a piece are compared where it is only asked which of several places is best."""
+
+SMALLEST = 16
+"""Pixels along its shorter side of what is made smaller still."""
+
 PIXELS = 1000
 """So many of a piece are compared, evenly picked: they say where it lies as well as all."""
 
@@ -67,23 +77,76 @@ def off_by(matrix: F64, columns: NDArray[Any], rows: NDArray[Any]) -> F64:
     return np.stack([a * columns + b * rows + c for a, b, c in turn], -1)
 
 
-Blurred = list[tuple[F32, F32]]
-"""What is compared of both frames, (h, w, 3) each, coarse first."""
+@dataclass(frozen=True)
+class Blurred:
+    """What is compared of two frames, blurred, ``before`` and ``now``: (h, w, 3) each, at a ``part`` of their size."""
+
+    before: F32
+    now: F32
+    part: float = 1.0
+
+    @classmethod
+    def of(cls, before: F32, now: F32, blur: float) -> Blurred:
+        """Two frames blurred by so many of their pixels."""
+        return cls(_softened(before, blur), _softened(now, blur))
+
+    @classmethod
+    def far(cls, before: F32, now: F32, halvings: int) -> list[Blurred]:
+        """The same two frames at a half of their size, at a quarter and so on, blurred by two of the pixels there; the smallest
+        first."""
+        made: list[Blurred] = []
+        for n in range(1, halvings + 1):
+            if min(before.shape[:2]) < SMALLEST:
+                break
+            before, now = (np.asarray(cv2.pyrDown(one), np.float32) for one in (before, now))
+            made.append(cls(_softened(before, 2), _softened(now, 2), 0.5**n))
+        return made[::-1]
+
+    def was(self, at: Places) -> F32:
+        """What pixels of the first frame look like: (n, 3)."""
+        rows, columns = at
+        if self.part == 1.0:
+            return self.before[rows, columns]
+        x, y = ((one * self.part).astype(np.float32)[None] for one in (columns, rows))
+        shown = cv2.remap(self.before, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return np.asarray(shown[0], np.float32)
+
+    def laid(self, own: F64, at: Places, placed: F64, stiff: float) -> tuple[F64, float, F32]:
+        """Pixels of the first laid better on the second: where, with the median squared difference and the mean one of
+        each channel.
+
+        Args:
+            own: (n, 3) the pixels by their piece's own measure.
+            at: the same by rows and columns.
+            placed: (2, 3) where they are laid first, by that measure.
+            stiff: what holds them against turning, growing and slanting, of what lets them shift.
+        """
+        part, still = self.part, STILL if self.part == 1.0 else FAR_STILL
+        made, usual, offset = _laid(own, self.was(at), self.now, placed * part, STEPS, still, stiff)
+        return made / part, usual, offset
 
 
-def pieces(inside: F32, way: F32, blurred: Blurred) -> list[Piece]:
+def _softened(f: F32, blur: float) -> F32:
+    """What is compared of a frame, (h, w, 3), blurred by so many pixels, as far as three times that."""
+    side = 2 * round(3 * blur) + 1
+    return np.asarray(cv2.GaussianBlur(f, (side, side), blur), np.float32)
+
+
+def pieces(inside: F32, way: F32, blurred: list[Blurred], far: list[Blurred]) -> list[Piece]:
     """The whole of a subject as one piece, and those that have gone elsewhere.
 
     Args:
         inside: (h, w) how far inside its region each pixel is.
         way: (h, w, 2) by how many columns and rows each pixel seems to move.
-        blurred: both frames.
+        blurred: both frames, most blurred first.
+        far: the same, more blurred, by which the whole may be found farther away.
     """
-    rows, columns = np.nonzero(inside > min(1.0, 0.5 * float(inside.max())))
+    rows, columns = places(inside > min(1.0, 0.5 * float(inside.max())))
     off, least = way[rows, columns], max(SHARE * rows.size, LEAST)
-    found, _ = _stiff(rows, columns, off)
-    every = np.nonzero(inside > 0)
-    made = [as_one(picked((every[0], every[1]), PIXELS), [found, np.eye(2, 3)], blurred)]
+    some = picked((rows, columns), PIXELS)
+    found, _ = _stiff(*some, way[some])
+    every = places(inside > 0)
+    made = [as_one(picked(every, PIXELS), [found, np.eye(2, 3)], blurred, far)]
     while len(made) <= OTHERS:
         elsewhere = np.hypot(*(off - made[-1].off(columns, rows)).T) > OTHERWISE
         rows, columns, off = rows[elsewhere], columns[elsewhere], off[elsewhere]
@@ -92,8 +155,16 @@ def pieces(inside: F32, way: F32, blurred: Blurred) -> list[Piece]:
         found, part = _stiff(rows, columns, off)
         if part.sum() < least:
             break
-        made.append(as_one(picked((rows[part], columns[part]), PIXELS // 2), [found], blurred[-1:]))
+        made.append(
+            as_one(picked((rows[part], columns[part]), PIXELS // 2), [found], blurred[-1:], [])
+        )
     return made
+
+
+def places(where: NDArray[np.bool_]) -> Places:
+    """Rows and columns of some pixels, as ``np.nonzero`` gives them, in a fifth of the time."""
+    rows, columns = np.divmod(np.flatnonzero(where), where.shape[1])
+    return rows, columns
 
 
 def picked(at: Places, most: int) -> Places:
@@ -115,26 +186,51 @@ def _stiff(
     return np.column_stack([np.eye(2), off.mean(0)]), np.ones(rows.size, bool)
 
 
-def as_one(at: Places, starts: list[F64], blurred: Blurred) -> Piece:
+def as_one(at: Places, starts: list[F64], blurred: list[Blurred], far: list[Blurred]) -> Piece:
     """Pixels of a subject laid on another frame as one piece.
 
     Args:
         at: the pixels.
         starts: (2, 3) each, where they may be laid first: the one counts from which they come to look most as they did.
-        blurred: both frames.
+        blurred: both frames, most blurred first.
+        far: the same, more blurred: where they lead to from the best of the starts are further ones. They lead astray where
+            a thing is thin and its ground moves otherwise.
     """
     rows, columns = at
     middle, size = (columns.mean(), rows.mean()), max(float(columns.std()), float(rows.std()), 1.0)
-    own = np.stack([(columns - middle[0]) / size, (rows - middle[1]) / size, np.ones(rows.size)], 1)
     to_own = np.array([[size, 0, middle[0]], [0, size, middle[1]], [0, 0, 1.0]])
+    of_own = np.linalg.inv(to_own)
     placed = [one @ to_own for one in starts]
-    for before, now in blurred:
-        was = before[rows, columns]
-        tried = [_laid(own, was, now, one, STEPS, STILL) for one in placed]
-        best = min(range(len(tried)), key=lambda n: tried[n][1])
-        placed, starts = [tried[best][0]], [starts[best]]
-    laid, (_, usual, offset) = placed[0] @ np.linalg.inv(to_own), tried[best]
+    few = picked(at, FEW)
+    led = [_led(far, of_own, few, placed, one) for one in FAR_STIFF] if far else []
+    placed += [one for one in led if _sound(one @ of_own)]
+    starts = [one @ of_own for one in placed]
+    for level in blurred:
+        if len(placed) > 1:
+            best, _ = _best(level, of_own, few, placed)
+            placed, starts = [placed[best]], [starts[best]]
+        _, made = _best(level, of_own, at, placed)
+        placed = [made[0]]
+    laid, (_, usual, offset) = placed[0] @ of_own, made
     return Piece(laid if _sound(laid) else starts[0], usual, offset)
+
+
+def _led(far: list[Blurred], of_own: F64, at: Places, placed: list[F64], stiff: float) -> F64:
+    """Where much blurred frames lead to from the best of some places."""
+    for level in far:
+        placed = [_best(level, of_own, at, placed, stiff)[1][0]]
+    return placed[0]
+
+
+def _best(
+    level: Blurred, of_own: F64, at: Places, placed: list[F64], stiff: float = 0.0
+) -> tuple[int, tuple[F64, float, F32]]:
+    """Which of some places turns out best, and what becomes of it."""
+    rows, columns = at
+    own = np.stack([columns, rows, np.ones(rows.size)], 1) @ of_own.T
+    tried = [level.laid(own, at, one, stiff) for one in placed]
+    best = min(range(len(tried)), key=lambda n: tried[n][1])
+    return best, tried[best]
 
 
 def _sound(matrix: F64) -> bool:
@@ -186,7 +282,7 @@ def _solved(h, g):
 
 
 @kernel()
-def _laid(own, before, now, placed, steps, still):
+def _laid(own, before, now, placed, steps, still, stiff):
     """Gauss-Newton steps of an affine placement; with the median squared difference and the mean one of each channel."""
     count = own.shape[0]
     e = np.empty((count, 3), np.float32)
@@ -233,8 +329,11 @@ def _laid(own, before, now, placed, steps, still):
         for k in range(3):
             for m in range(3):
                 h[3 + m, k] = h[k, 3 + m]
+        whole = h[2, 2] + h[5, 5]
         for k in range(6):
             h[k, k] += 1e-3 * count
+            if k != 2 and k != 5:
+                h[k, k] += stiff * whole
         step = _solved(h, g)
         for c in range(3):
             offset[c] += np.float32(off[c] / weights)
