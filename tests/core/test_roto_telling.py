@@ -19,7 +19,7 @@ from velvet_seam.core.roto.first import inside_of
 from velvet_seam.core.roto.likeness import AWAY, FAR, Search, nearest, signs
 from velvet_seam.core.roto.network import layers, likely
 from velvet_seam.core.roto.seen import Seen, seen
-from velvet_seam.core.roto.telling import FACTS, facts, painted_sample, sample
+from velvet_seam.core.roto.telling import FACTS, REACH, facts, painted_sample, sample
 
 
 def looked_for(here: np.ndarray, there: np.ndarray, side: np.ndarray, at: tuple[int, int], to: tuple[float, float], reach: int) -> list[float]:  # fmt: skip
@@ -87,6 +87,18 @@ def test_facts_are_finite_and_bounded_for_any_picture(size: tuple[int, int]) -> 
         assert np.isfinite(told).all()
         assert (np.abs(told) <= 1 + 1e-5).all()
         assert (carried(inside, there, here, before) != 0).all()
+
+
+def test_a_region_with_more_edge_than_a_row_of_places_may_hold_is_carried() -> None:
+    size = (480, 270)
+    bars = np.arange(size[0])[:, None] // 12 % 2 == np.zeros(
+        size[1], int
+    )  # all of it is near an edge
+    tones = np.where(bars, 180, 70)[..., None] + np.random.default_rng(1).normal(0, 5, (*size, 3))
+    look, inside = Seen(np.rint(tones).astype(np.uint8)), inside_of(bars)
+    assert (np.abs(inside) <= REACH).sum() > 100_000
+    made = carried(inside, look, look, painted_sample(inside, look))
+    assert ((made > 0) == bars).mean() > 0.99
 
 
 def ruled(inside: np.ndarray, there: Seen, here: Seen) -> np.ndarray:

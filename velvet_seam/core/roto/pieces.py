@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
+from velvet_seam.core.roto.places import shown_at
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -107,9 +108,8 @@ class Blurred:
         rows, columns = at
         if self.part == 1.0:
             return self.before[rows, columns]
-        x, y = ((one * self.part).astype(np.float32)[None] for one in (columns, rows))
-        shown = cv2.remap(self.before, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        return np.asarray(shown[0], np.float32)
+        x, y = ((one * self.part).astype(np.float32) for one in (columns, rows))
+        return shown_at(self.before, x, y)
 
     def laid(self, own: F64, at: Places, placed: F64, stiff: float) -> tuple[F64, float, F32]:
         """Pixels of the first laid better on the second: where, with the median squared difference and the mean one of

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from velvet_seam.core.roto.first import MARGIN, around
 from velvet_seam.core.roto.likeness import Search, nearest, signs, steepness
 from velvet_seam.core.roto.moved import level_table, levels
+from velvet_seam.core.roto.places import shown_at
 from velvet_seam.core.roto.seen import Seen
 from velvet_seam.core.roto.tables import bins, likelier, table
 
@@ -168,9 +169,5 @@ def mismatch(
         at: rows and columns of the pixels.
         came: their rows and columns in the frame before.
     """
-    if not at[0].size:
-        return np.zeros(0, np.float32)
-    around = np.ascontiguousarray(there[..., 3:6])
-    y, x = (np.asarray(one, np.float32)[None] for one in came)
-    was = cv2.remap(around, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
+    was = shown_at(np.ascontiguousarray(there[..., 3:6]), came[1], came[0])
     return np.asarray(np.tanh(np.abs(own[at][:, 3:6] - was).sum(1) / np.float32(20)), np.float32)
