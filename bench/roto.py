@@ -25,7 +25,7 @@ from numpy.typing import NDArray
 
 from bench.subjects import F32, cutout, rng_of
 from velvet_seam.core.roto.carry import between, carried, corrected
-from velvet_seam.core.roto.features import solve_size
+from velvet_seam.core.roto.features import SHORT, SHORT_SIDES, solve_size
 from velvet_seam.core.roto.first import Marks, found, inside_of
 from velvet_seam.core.roto.moved import looked
 from velvet_seam.core.roto.residual import around
@@ -46,8 +46,9 @@ class Film:
     frames: list[NDArray[np.uint8]]
     cover: list[F32]
 
-    def truth(self, n: int) -> Where:
-        height, width = solve_size(*self.cover[n].shape)
+    def truth(self, n: int, short: int = SHORT) -> Where:
+        tall, wide = self.cover[n].shape
+        height, width = solve_size(tall, wide, short)
         return cv2.resize(self.cover[n], (width, height), interpolation=cv2.INTER_AREA) > 0.5
 
 
@@ -162,9 +163,9 @@ def iou(a: Where, b: Where) -> float:
     return float((a & b).sum() / every) if every else 1.0
 
 
-def looks_at(of: Film, rate: Fraction = Fraction(RATE)) -> list[Seen]:
+def looks_at(of: Film, rate: Fraction = Fraction(RATE), short: int = SHORT) -> list[Seen]:
     """All frames of a film as roto looks at them."""
-    bare, made = [seen(one) for one in of.frames], []
+    bare, made = [seen(one, short) for one in of.frames], []
     for n, here in enumerate(bare):
         before, after = around(n, 0, len(bare) - 1, rate)
         made.append(looked(here, [bare[m] for m in before], [bare[m] for m in after]))
@@ -174,16 +175,13 @@ def looks_at(of: Film, rate: Fraction = Fraction(RATE)) -> list[Seen]:
 class User:
     """Strokes of one film, and the regions that come of them."""
 
-    def __init__(self, of: Film, stride: int = STRIDE) -> None:
+    def __init__(self, of: Film, stride: int = STRIDE, short: int = SHORT) -> None:
         self.film, self.stride, self.rng = of, stride, rng_of(len(of.name), 5)
-        self.looks = looks_at(of)
-        self.truths = [of.truth(n) for n in range(FRAMES)]
-        first = self.truths[0]
-        self.marks = {
-            0: Marks.of(
-                line_in(first, self.rng), line_in(~first, self.rng) | line_in(~first, self.rng)
-            )
-        }
+        self.looks = looks_at(of, short=short)
+        self.truths = [of.truth(n, short) for n in range(FRAMES)]
+        first, width = self.truths[0], 2.0 * short / SHORT
+        around = (line_in(~first, self.rng, width) for _ in range(2))
+        self.marks = {0: Marks.of(line_in(first, self.rng, width), np.logical_or(*around))}
         self.strokes = 3
 
     def regions(self) -> list[F32]:
@@ -258,6 +256,7 @@ def main() -> None:
     parser.add_argument("--jointed", action="store_true", help="half of each subject swings")
     parser.add_argument("--one-frame", action="store_true", help="all strokes on the first frame")
     parser.add_argument("--strokes", type=int, default=20)
+    parser.add_argument("--detail", choices=list(SHORT_SIDES), default="usual")
     parser.add_argument(
         "--stride", type=int, default=STRIDE, help="frames over which it is carried"
     )
@@ -275,7 +274,7 @@ def main() -> None:
     counts, rows = sorted({3, min(11, given.strokes), given.strokes}), []
     for n, subject in subjects:
         of = film(n, subject, photos[int(rng_of(n).integers(len(photos)))], jointed=given.jointed)
-        user, row = User(of, given.stride), []
+        user, row = User(of, given.stride, SHORT_SIDES[given.detail]), []
         true = inside_of(user.truths[0])
         painted = painted_sample(true, user.looks[0])
         for m in range(given.stride, 11, given.stride):

@@ -172,6 +172,31 @@ def test_a_frame_is_put_right_and_the_others_keep_what_they_have(blank: Page):
     assert (covered(page) == after).all()
 
 
+def test_it_is_found_in_fine_detail_where_that_is_chosen_and_held_frames_stay(blank: Page):
+    page = blank
+    painted(page)
+    stroke(page, (150, 1000), (150, 1560), button="right")
+    stroke(page, (250, 800), (600, 800), button="right")
+    page.evaluate("velvetSeam.bench.go(8)")
+    settled(page)
+    page.locator("[data-roto] .roto-hold").click()
+    until(page, f"velvetSeam.bench.{MATTE}.held.length === 1")
+    held = covered(page)
+    page.evaluate("velvetSeam.bench.go(20)")
+    usual = covered(page)
+    page.get_by_label("Detail").select_option("fine")
+    until(page, f"velvetSeam.bench.{MATTE}.detail === 'fine'")
+    fine, above = covered(page), np.s_[:735]
+    assert (fine != usual).any()
+    assert iou(fine[above], fox(20)[above]) > 0.95
+    page.evaluate("velvetSeam.bench.go(8)")
+    assert (covered(page) == held).all()
+    page.evaluate("velvetSeam.bench.go(20)")
+    page.keyboard.press("Control+z")
+    until(page, f"velvetSeam.bench.{MATTE}.detail === 'usual'")
+    assert (covered(page) == usual).all()
+
+
 def test_rubbing_out_takes_back_what_was_painted_and_the_left_button_may_drop(blank: Page):
     page = blank
     painted(page)

@@ -15,6 +15,7 @@ from velvet_seam.core.mattes.fringe import Fringe
 from velvet_seam.core.mattes.roto_frames import RotoFrames, Said
 from velvet_seam.core.mattes.roto_strokes import Begin, HeldFrames, RotoStroke, SourceFrame
 from velvet_seam.core.problem import Gone, Problem
+from velvet_seam.core.roto.features import Detail
 from velvet_seam.core.roto.soft import soft_matte
 from velvet_seam.core.steps import Footage, Picture, step
 
@@ -29,7 +30,7 @@ class RotoMatte(MatteBase):
 
     label: ClassVar[str] = "Roto"
     says: ClassVar[str] = "What you keep and drop with rough strokes"
-    find: ClassVar[str] = "rotoscope paint strokes brush eraser cut out by hand"
+    find: ClassVar[str] = "rotoscope paint strokes brush eraser cut out by hand fine detail thin"
     another: ClassVar[bool] = True
 
     kind: Literal["roto"] = "roto"
@@ -39,6 +40,9 @@ class RotoMatte(MatteBase):
 
     begin: Begin = "strokes"
     """What the first painted frame begins with: the strokes alone, or what was guessed there."""
+
+    detail: Detail = "usual"
+    """How finely it is found: thin legs, cables and small subjects take more time."""
 
     cuts: tuple[SourceFrame, ...] = Field((), max_length=10_000)
     """Frames of the source that begin something new: nothing is followed across them."""
@@ -65,7 +69,7 @@ class RotoMatte(MatteBase):
         """The regions in frames of some footage, as steps."""
         made = self._frames.get(footage.digest)
         if made is None:
-            said = Said(self.strokes, self.held, self.begin, tuple(sorted(self.cuts)))
+            said = Said(self.strokes, self.held, self.begin, tuple(sorted(self.cuts)), self.detail)
             made = self._frames[footage.digest] = RotoFrames(footage, said)
         return made
 
@@ -121,8 +125,8 @@ class RotoMatte(MatteBase):
             at = max(at, one.last + 1)
         if at <= last:
             new.append((at, last))
-        count = len(self.strokes)
-        made = (HeldFrames(first=a, last=b, strokes=count, begin=self.begin) for a, b in new)
+        now = {"strokes": len(self.strokes), "begin": self.begin, "detail": self.detail}
+        made = (HeldFrames(first=a, last=b, **now) for a, b in new)
         held = (*self.held, *made)
         if len(held) > MOST_HELD:
             raise Problem(f"Nothing was changed: at most {MOST_HELD} stretches can be held.")

@@ -8,6 +8,7 @@ from functools import cached_property
 from itertools import pairwise, takewhile
 from typing import Literal
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -23,6 +24,7 @@ from velvet_seam.core.mattes.roto_strokes import (
 )
 from velvet_seam.core.roto.carry import between, carried, corrected
 from velvet_seam.core.roto.doubt import apart, doubt, strayed
+from velvet_seam.core.roto.features import SHORT_SIDES, Detail
 from velvet_seam.core.roto.first import found
 from velvet_seam.core.roto.geodesic import FAR
 from velvet_seam.core.roto.kept import packed, packed_number, unpacked, unpacked_number
@@ -50,11 +52,18 @@ class Said:
     held: tuple[HeldFrames, ...]
     begin: Begin
     cuts: tuple[int, ...]
+    detail: Detail = "usual"
 
     def as_of(self, held: HeldFrames) -> Said:
         """What had been said when frames were held, but for what was held just then."""
         before = tuple(takewhile(lambda one: one.then != held.then, self.held))
-        return replace(self, strokes=self.strokes[: held.strokes], held=before, begin=held.begin)
+        return replace(
+            self,
+            strokes=self.strokes[: held.strokes],
+            held=before,
+            begin=held.begin,
+            detail=held.detail,
+        )
 
 
 class RotoFrames:
@@ -69,14 +78,18 @@ class RotoFrames:
     def __init__(self, footage: Footage, said: Said, within: RotoFrames | None = None) -> None:
         self.footage, self.said = footage, said
         self._size = footage.width, footage.height
-        self._looks: RotoLooks = within._looks if within else RotoLooks(footage, said.cuts)
+        self._looks: RotoLooks = (
+            within._looks
+            if within and within.said.detail == said.detail
+            else RotoLooks(footage, said.cuts, SHORT_SIDES[said.detail])
+        )
         self._regions: dict[int, Step] = {}
         self._at: dict[int, Step] = {}
         self._ways: dict[tuple[int, int], Step] = {}
         self._strays: dict[tuple[int, int], Step] = {}
         # what is the same however little had been said: known together
         self._carries: dict[tuple[str, int, int], Step] = within._carries if within else {}
-        self._then: dict[tuple[int, Begin], RotoFrames] = within._then if within else {}
+        self._then: dict[tuple[int, Begin, Detail], RotoFrames] = within._then if within else {}
         if within is None:  # those held first before the others: none is called deep
             for one in said.held:
                 for end in (one.first, one.last):
@@ -166,7 +179,7 @@ class RotoFrames:
         held = [one for one in map(self._holding, ends) if one is not None]
         for one in sorted(held, key=self.said.held.index, reverse=True):
             then = self._as_of(one)
-            if one.begin == self.said.begin and all(
+            if (one.begin, one.detail) == (self.said.begin, self.said.detail) and all(
                 then.at(end).key == self.at(end).key for end in ends
             ):
                 return then.at(frame)
@@ -210,7 +223,7 @@ class RotoFrames:
     def _carried(self, whence: int, frame: int) -> Step:
         """Carried from a painted or held frame."""
         stops, painted = self._legs(whence, frame, self._ways), self._sample(whence)
-        made = self._ways.get((whence, stops[0])) or self.at(whence)
+        made = self._ways.get((whence, stops[0])) or self._from(whence)
         for at, to in pairwise(stops):
             known_as = made.key, at, to
             if known_as not in self._carries:
@@ -220,9 +233,16 @@ class RotoFrames:
             made = self._ways[whence, to] = self._carries[known_as]
         return made
 
+    def _from(self, whence: int) -> Step:
+        """The region of a painted or held frame, at the size of what is carried from it."""
+        made, held = self.at(whence), self._holding(whence)
+        if held is None or held.detail == self.said.detail:
+            return made
+        return step("roto-resized", _resized, (), made, self._looks.seen(whence), packing=REGION)
+
     def _sample(self, whence: int) -> Step:
         """What tells by a painted or held frame, for all that is carried from it."""
-        return step("roto-sample", painted_sample, (), self.at(whence), self.seen(whence))
+        return step("roto-sample", painted_sample, (), self._from(whence), self.seen(whence))
 
     def _strayed(self, whence: int, frame: int) -> Step:
         """How far it has strayed on the way: of a frame between two stops, how far at the next, which says as much and
@@ -294,6 +314,12 @@ def _corrected(strokes: Strokes, source: tuple[int, int], inside: F32, here: See
     if not (inside > 0).any():  # it was gone: here it begins anew
         return found(here.f, said, moved=here.moved)
     return corrected(inside, here, said)
+
+
+def _resized(inside: F32, here: Seen) -> F32:
+    height, width = here.light.shape
+    factor = np.float32(height / inside.shape[0])
+    return np.asarray(cv2.resize(inside, (width, height)) * factor, np.float32)
 
 
 def _between(part: float, before: F32, after: F32) -> F32:

@@ -28,12 +28,13 @@ def guessed(begin: Begin, looks: RotoLooks, frame: int) -> tuple[Step, ...]:
 
 
 def _by_people(looks: RotoLooks, frame: int) -> Step:
-    return step("roto-people", _people, (looks.footage, frame))
+    return step("roto-people", _people, (looks.footage, frame, looks.short))
 
 
-def _people(footage: Footage, frame: int) -> F32:
+def _people(footage: Footage, frame: int, short: int) -> F32:
     picture = footage.read(frame)
-    size = solve_size(*picture.shape[:2])[::-1]
+    height, width = picture.shape[:2]
+    size = solve_size(height, width, short)[::-1]
     return np.asarray(cv2.resize(guess(picture).likely, size), np.float32)
 
 
@@ -53,13 +54,14 @@ def _movement(has_before: bool, here: Seen, *sides: Seen) -> F32:
 
 
 def _by_screen(looks: RotoLooks, frame: int) -> Step:
-    return step("roto-screen", _screen, (looks.footage, frame))
+    return step("roto-screen", _screen, (looks.footage, frame, looks.short))
 
 
-def _screen(footage: Footage, frame: int) -> F32:
+def _screen(footage: Footage, frame: int, short: int) -> F32:
     """What is left of a frame when the colour along its border is keyed as a screen."""
     picture = footage.read(frame)
-    size = solve_size(*picture.shape[:2])[::-1]
+    height, width = picture.shape[:2]
+    size = solve_size(height, width, short)[::-1]
     small = np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
     red, green, blue = (round(one) for one in measure_border([small]).colour)
     keyed = screen_key(small, read_screen(small, (red, green, blue)), (red, green, blue))

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from velvet_seam.core.roto.features import SHORT
 from velvet_seam.core.roto.moved import coded
 from velvet_seam.core.roto.residual import around, camera_between, left_over
 from velvet_seam.core.roto.seen import Seen, seen
@@ -21,11 +22,11 @@ F32 = NDArray[np.float32]
 class RotoLooks:
     """The looks at some footage, each step made once: frame after frame most of what is asked is the same.
 
-    Nothing is asked across the ``cuts``.
+    Nothing is asked across the ``cuts``. ``short`` is the short side at which it is looked at, in pixels.
     """
 
-    def __init__(self, footage: Footage, cuts: tuple[int, ...]) -> None:
-        self.footage, self.cuts = footage, cuts
+    def __init__(self, footage: Footage, cuts: tuple[int, ...], short: int = SHORT) -> None:
+        self.footage, self.cuts, self.short = footage, cuts, short
         self._seen: dict[int, Step] = {}
         self._moves: dict[tuple[int, int], Step] = {}
         self._looks: dict[int, Step] = {}
@@ -43,7 +44,7 @@ class RotoLooks:
         """The colours of a frame."""
         made = self._seen.get(frame)
         if made is None:
-            made = self._seen[frame] = step("roto-seen", _seen, (self.footage, frame))
+            made = self._seen[frame] = step("roto-seen", _seen, (self.footage, frame, self.short))
         return made
 
     def residual(self, frame: int) -> Step | None:
@@ -78,8 +79,8 @@ class RotoLooks:
         return made
 
 
-def _seen(footage: Footage, frame: int) -> Seen:
-    return seen(footage.read(frame))
+def _seen(footage: Footage, frame: int, short: int) -> Seen:
+    return seen(footage.read(frame), short)
 
 
 def _looked(here: Seen, left: F32) -> Seen:

@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from velvet_seam.core.picture.strokes import stroked
+from velvet_seam.core.roto.features import Detail
 from velvet_seam.core.roto.first import Marks
 from velvet_seam.core.words import Part
 
@@ -32,18 +33,19 @@ class RotoStroke(Part):
 
 
 class HeldFrames(Part):
-    """Frames of the source, first and last, that stay as they were after so many ``strokes`` and with what it began
-    with then. So they are found again from what is painted, and no pixels need to be kept of them."""
+    """Frames of the source, first and last, that stay as they were after so many ``strokes``, with what it began with and
+    in the detail of then. So they are found again from what is painted, and no pixels need to be kept of them."""
 
     first: SourceFrame
     last: SourceFrame
     strokes: int = Field(ge=0)
     begin: Begin = "strokes"
+    detail: Detail = "usual"
 
     @property
-    def then(self) -> tuple[int, Begin]:
+    def then(self) -> tuple[int, Begin, Detail]:
         """What tells one time at which frames were held from another."""
-        return self.strokes, self.begin
+        return self.strokes, self.begin, self.detail
 
     @model_validator(mode="after")
     def _in_order(self) -> HeldFrames:

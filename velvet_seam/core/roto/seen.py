@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velvet_seam.core.roto.features import compared, lab_of
+from velvet_seam.core.roto.features import SHORT, compared, lab_of, solve_size
 
 F32 = NDArray[np.float32]
 
@@ -50,9 +50,10 @@ class Seen:
         return self.lab.nbytes + (0 if self.moved is None else self.moved.nbytes)
 
 
-def seen(picture: NDArray[np.uint8]) -> Seen:
-    """What is seen of a picture (h, w, 4) uint8."""
-    return Seen(lab_of(picture))
+def seen(picture: NDArray[np.uint8], short: int = SHORT) -> Seen:
+    """What is seen of a picture (h, w, 4) uint8, at the size whose short side has so many pixels."""
+    height, width = picture.shape[:2]
+    return Seen(lab_of(picture, solve_size(height, width, short)))
 
 
 def flow(here: Seen, there: Seen, smooth: bool = True) -> F32:
