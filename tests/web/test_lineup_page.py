@@ -178,7 +178,7 @@ def test_two_cameras_are_put_in_time_by_one_press(blank: Page):
     page.click(f"#seam-{state(page, 'shot.layers[1].id')}")
     page.click("#tab-lineup")
     page.locator("[data-do='plate']").first.click()
-    expect(page.locator(".plate-made img")).to_be_visible(timeout=60_000)
+    expect(page.locator(".plate-made img")).to_be_visible(timeout=180_000)
     expect(page.locator(".plate-made")).to_contain_text("unsure")
     page.click("#add-layer")  # it is there to be laid below at once, and what was chosen stays
     page.click("[data-of='yours']")
