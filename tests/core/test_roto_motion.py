@@ -14,8 +14,9 @@ from hypothesis.extra.numpy import arrays
 from velvet_seam.core.roto.carry import DEEP, moved
 from velvet_seam.core.roto.first import inside_of
 from velvet_seam.core.roto.kept import packed, unpacked
+from velvet_seam.core.roto.laid import Blurred
 from velvet_seam.core.roto.motion import motion
-from velvet_seam.core.roto.pieces import Blurred, as_one, off_by
+from velvet_seam.core.roto.pieces import as_one, off_by
 from velvet_seam.core.roto.seen import Seen, flow
 from velvet_seam.core.roto.settled import settled
 

@@ -52,7 +52,7 @@ class Said:
     held: tuple[HeldFrames, ...]
     begin: Begin
     cuts: tuple[int, ...]
-    detail: Detail = "usual"
+    detail: Detail
 
     def as_of(self, held: HeldFrames) -> Said:
         """What had been said when frames were held, but for what was held just then."""

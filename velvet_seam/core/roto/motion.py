@@ -14,17 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velvet_seam.core.kernels import kernel
-from velvet_seam.core.roto.pieces import (
-    LEAST,
-    Blurred,
-    Piece,
-    Places,
-    compared,
-    off_by,
-    picked,
-    pieces,
-    places,
-)
+from velvet_seam.core.roto.laid import Blurred, compared
+from velvet_seam.core.roto.pieces import LEAST, Piece, off_by, picked, pieces
+from velvet_seam.core.roto.places import Places, places
 from velvet_seam.core.roto.seen import Seen, flow
 
 F32 = NDArray[np.float32]
@@ -81,9 +73,7 @@ def motion(inside: F32, there: Seen, here: Seen) -> F32:
         beside(whole, way, inside > 1.0),
         *((one.off(x, y) - whole.off(x, y)).astype(np.float32) for one in others),
     ]
-    aside = bent(
-        picked((rows, columns), PIXELS), whole, asides, blurred[-1].before, blurred[-1].now
-    )
+    aside = bent(picked((rows, columns), PIXELS), whole, asides, blurred[-1])
     return back(whole.matrix, aside, inside.shape)
 
 
@@ -112,17 +102,17 @@ def beside(whole: Piece, way: F32, own: NDArray[np.bool_]) -> F32:
     return mean
 
 
-def bent(at: Places, whole: Piece, asides: list[F32], before: F32, now: F32) -> F32:
+def bent(at: Places, whole: Piece, asides: list[F32], frames: Blurred) -> F32:
     """By how many columns and rows places move beside the whole, a value a cell: (h', w', 2) float32.
 
     Args:
         at: pixels of the subject.
         whole: how it moves as one piece.
         asides: what it may be, (h', w', 2) each: in every place the one by which it looks most as it did is bent further.
-        before, now: what is compared of both frames, (h, w, 3) each.
+        frames: what is compared of both, at their own size.
     """
     rows, columns = at
-    was, sigma = before[rows, columns], REACH / CELL
+    was, now, sigma = frames.was(at), frames.now, REACH / CELL
 
     def added(aside: F32) -> F32:
         sums = _added(rows, columns, was, now, whole.matrix, aside, whole.offset, whole.usual, CELL, UNLIKE)  # fmt: skip
