@@ -19,7 +19,7 @@ SHORT = 270
 """Short side of that size, in pixels: the same for a proxy and an original."""
 
 SHORT_SIDES: dict[Detail, int] = {"usual": SHORT, "fine": 405}
-"""The same by how fine it is to be: what is two pixels thin at the usual size is found in three, in over twice the time."""
+"""The same by how fine it is to be: what is two pixels thin at the usual size is found in three, in about twice the time."""
 
 _WEIGHTS = np.array([0.7, 1.2, 1.2], np.float32)
 """Of L*, a* and b*, which OpenCV gives in 0 to 255: light and shade count for less than colour."""
