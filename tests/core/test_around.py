@@ -300,7 +300,8 @@ def test_dashes_go_round_a_corner_and_run_along_the_edge():
 def test_a_single_pixel_has_dashes_too():
     plane = np.zeros((9, 9), np.uint8)
     plane[4, 4] = 255
-    made = dashes(plane, np.ones(plane.shape, bool), 6, 4, 0)
+    y, x = np.mgrid[:9, :9].reshape(2, -1).astype(float)
+    made = dashes(plane, x, y, (6, 4, 0), (4, 4)).reshape(9, 9)
     assert np.isfinite(made).all()
     assert made[4, 4] == 1
 
@@ -309,7 +310,8 @@ def test_dashes_go_round_letters_and_holes():
     y, x = np.mgrid[:200, :200] + 0.5
     far = np.hypot(x - 100, y - 100)
     plane = (255 * np.clip(np.minimum(80 - far, far - 40) + 0.5, 0, 1)).astype(np.uint8)
-    line = dashes(plane, np.ones(plane.shape, bool), 12, 12, 0)
+    places = np.mgrid[:200, :200].reshape(2, -1)[::-1].astype(float)
+    line = dashes(plane, *places, (12, 12, 0), (20, 20)).reshape(200, 200)
     for radius in (84, 36):
         turn = np.linspace(0, 2 * np.pi, 2000, endpoint=False)
         on = (
@@ -322,3 +324,45 @@ def test_dashes_go_round_letters_and_holes():
         edge = 80 if radius > 60 else 40
         assert abs(dashes_there - 2 * np.pi * edge / 24) <= 1.5
         assert abs(on.mean() - 0.5) < 0.06
+
+
+def along_the_border(
+    x: float, y: float, turn: float = 0, window: tuple[int, int, int, int] | None = None
+) -> tuple[np.ndarray, np.ndarray]:
+    """A dashed border of 10 pixels round a card of 200 × 200 that lies somewhere on a canvas of 500 × 500, along its
+    middle, clockwise from the card's own top left corner; and which places of it are seen."""
+    border = {"on": True, "width": 10, "dash": 30, "gap": 20, "colour": "#ffffff"}
+    one = {
+        **layer("card", "wall"), "source": {"kind": "colour", "colour": "#000000"}, "around": {"border": border},
+        "place": {"x": x, "y": y, "scale": 40, "rotation": turn},
+    }  # fmt: skip
+    of = shot(one, canvas={"width": 500, "height": 500, "background": "#000000"})
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    sheet = Sheet.of(of).part(window or (0, 0, 500, 500))
+    made = engine.picture(engine.plan(of, 6, sheet=sheet))[..., 0].astype(float)
+    far, way = np.arange(200) - 99.5, np.full(200, -105.0)
+    side = np.stack([far, way])
+    turns = [np.array([[np.cos(a), -np.sin(a)], [np.sin(a), np.cos(a)]])
+             for a in np.deg2rad(turn + np.array([0, 90, 180, 270]))]  # fmt: skip
+    left, top = sheet.window[:2]
+    u, v = np.hstack([one @ side for one in turns]) + [[x - left], [y - top]]
+    there = (u > 1) & (v > 1) & (u < made.shape[1] - 1) & (v < made.shape[0] - 1)
+    u, v = np.where(there, u, 1.0), np.where(there, v, 1.0)
+    return made[v.astype(int), u.astype(int)], there
+
+
+@pytest.mark.parametrize(
+    ("x", "y", "turn", "window"),
+    [
+        (250.5, 249.7, 0, None), (50, 250, 0, None), (-40, 120, 0, None), (480, 455.5, 0, None), (60, 470, 33, None),
+        (250, 250, -0.5, None), (250, 250, 0.5, None), (250, 250, 91, None), (250, 250, 0, (230, 120, 90, 200)),
+    ],
+)  # fmt: skip
+def test_dashes_stay_where_they_are_on_what_moves(x, y, turn, window):
+    """As a card slides in from outside, turns by a little, or is looked at closely: nothing of it jumps."""
+    want, _ = along_the_border(250, 250)
+    got, there = along_the_border(x, y, turn, window)
+    assert there.sum() > 60
+    # a pixel at either end of a dash may be another one
+    assert (np.abs(got - want)[there] > 128).mean() < 0.05
+    assert 0.5 < (want > 128).mean() < 0.7

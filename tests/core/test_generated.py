@@ -195,6 +195,26 @@ def test_a_text_of_any_signs_is_drawn_and_what_is_missing_is_said():
             assert made.shape == (HEIGHT, WIDTH, 3)
 
 
+@pytest.mark.parametrize(
+    "source",
+    [
+        {"kind": "speed-lines"}, {"kind": "speed-lines", "clear": 20, "width": 0.4}, {"kind": "speed-lines", "shape": "straight"},
+        {"kind": "rays", "width": 1}, {"kind": "particles"}, {"kind": "text", "size": 30},
+    ],
+)  # fmt: skip
+def test_what_is_thin_covers_as_much_in_a_small_preview(source: dict[str, Any]):
+    own = {**layer("a", "wall"), "source": source, "place": {"x": 480, "y": 480}}
+    canvas = {"width": 960, "height": 960}
+    of = Shot.model_validate(
+        {"name": "s", "canvas": canvas, "rate": "30", "length": 12, "layers": [own]}
+    )
+    engine = Engine(lambda identity: None)  # type: ignore[arg-type, return-value]
+    whole = engine.picture(engine.plan(of, 3))[..., :3].mean()
+    for side in (480, 240, 120):
+        small = engine.picture(engine.plan(of, 3, short_side=side))[..., :3].mean()
+        assert abs(small / whole - 1) < 0.06, side
+
+
 @pytest.mark.parametrize("height", [64, 66, 78, 142])
 def test_preview_and_full_size_show_the_same(height: int):
     """Whatever the canvas, whatever its height is divided by."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from velvet_seam.core.around.base import AroundBase, Drawn
+from velvet_seam.core.around.base import AroundBase, Drawn, Lies
 from velvet_seam.core.around.border import Border
 from velvet_seam.core.around.glow import OuterGlow
 from velvet_seam.core.around.shadow import FloorShadow, Shadow
@@ -14,6 +14,7 @@ __all__ = [
     "Border",
     "Drawn",
     "FloorShadow",
+    "Lies",
     "LightWrap",
     "OuterGlow",
     "Shadow",

@@ -23,12 +23,26 @@ Plane = NDArray[np.uint8]
 @dataclass(frozen=True)
 class Drawn:
     """What is drawn around a layer: ``function``, called with ``args`` and with the layer's patch, gives a patch;
-    joined by a ``blend``, ``under`` the layer or over it."""
+    joined by a ``blend``, ``under`` the layer or over it. By the ``whole`` edge: it is called with :class:`Lies` and,
+    after the patch, with one of all of the layer, too."""
 
     function: Callable[..., Patch | None]
     args: tuple[Any, ...]
     under: bool = True
     blend: str = "normal"
+    whole: bool = False
+
+
+@dataclass(frozen=True)
+class Lies:
+    """Where a picture lies on one of all of the layer: ``left`` and ``top`` of its first pixel there, in pixels of that
+    one, of which ``across`` and ``down`` go to one of its own; and where the layer's own top left ``corner`` is there."""
+
+    left: float
+    top: float
+    across: float
+    down: float
+    corner: tuple[float, float]
 
 
 class AroundBase(Part):
@@ -47,6 +61,10 @@ class AroundBase(Part):
     def reach(self, at: At) -> float:
         """How far beyond the layer's edge it reaches, canvas pixels."""
         raise NotImplementedError
+
+    def by_whole_edge(self, at: At) -> bool:
+        """Whether it depends on all of the layer's edge, also where that is not seen."""
+        return False
 
     def numbers(self) -> tuple[str, ...]:
         """The names of its values."""

@@ -11,13 +11,14 @@ from numpy.typing import NDArray
 from velvet_seam.core.around.base import (
     AroundBase,
     Drawn,
+    Lies,
     Placing,
     Plane,
     coverage,
     fainter,
     painted,
 )
-from velvet_seam.core.around.dashes import dashes
+from velvet_seam.core.around.dashes import Lines, dashes
 from velvet_seam.core.picture.placement import Patch
 from velvet_seam.core.timing.animated import Animated
 from velvet_seam.core.timing.at import At
@@ -56,9 +57,15 @@ class Border(AroundBase):
         width = at(self.width) * per
         if width <= 0 or at(self.opacity) <= 0:
             return None
+        args = (width, at.part(self.opacity), colour_to_rgb(self.colour), self.place)
+        under = self.place == "outside"
+        if not self.by_whole_edge(at):
+            return Drawn(_bordered, args, under=under)
         cut = (at(self.dash) * per, at(self.gap) * per, at(self.run) * per)
-        args = (width, at.part(self.opacity), colour_to_rgb(self.colour), self.place, cut)
-        return Drawn(_bordered, args, under=self.place == "outside")
+        return Drawn(_dashed, (*args, cut), under=under, whole=True)
+
+    def by_whole_edge(self, at: At) -> bool:
+        return at(self.dash) > 0
 
     def reach(self, at: At) -> float:
         return {"outside": 1.0, "centred": 0.5, "inside": 0.0}[self.place] * at(self.width) + 2
@@ -102,13 +109,45 @@ def distance(
 
 
 def _bordered(
-    width: float, opacity: float, rgb: tuple[int, int, int], place: Placing,
-    cut: tuple[float, float, float], patch: Patch | None,
+    width: float, opacity: float, rgb: tuple[int, int, int], place: Placing, patch: Patch | None,
 ) -> Patch | None:  # fmt: skip
     if patch is None:
         return None
-    beyond = int(np.ceil({"outside": width, "centred": width / 2, "inside": 0}[place])) + 2
-    plane = coverage(patch, beyond)
+    beyond = _beyond(width, place)
+    line = _line(coverage(patch, beyond), width, place)
+    return _painted(patch, beyond, line, opacity, rgb)
+
+
+def _dashed(
+    width: float, opacity: float, rgb: tuple[int, int, int], place: Placing, cut: Lines, lies: Lies,
+    patch: Patch | None, whole: Patch | None,
+) -> Patch | None:  # fmt: skip
+    if patch is None or whole is None:
+        return None
+    beyond = _beyond(width, place)
+    line = _line(coverage(patch, beyond), width, place)
+    y, x = np.nonzero(line > 0)
+    per = (lies.across + lies.down) / 2
+    around = int(np.ceil(beyond * per))
+    left, top = whole.left - around, whole.top - around
+    # the middles of pixels here, from those of the other picture's first
+    u = (x + (patch.left - beyond) + 0.5) * lies.across + (lies.left - left - 0.5)
+    v = (y + (patch.top - beyond) + 0.5) * lies.down + (lies.top - top - 0.5)
+    begin = lies.corner[0] - left - 0.5, lies.corner[1] - top - 0.5
+    lines = cut[0] * per, cut[1] * per, cut[2] * per
+    line[y, x] *= dashes(
+        coverage(whole, around), np.asarray(u), np.asarray(v), lines, begin, 1 / per
+    )
+    return _painted(patch, beyond, line, opacity, rgb)
+
+
+def _beyond(width: float, place: Placing) -> int:
+    """How many pixels a line reaches beyond the layer."""
+    return int(np.ceil({"outside": width, "centred": width / 2, "inside": 0}[place])) + 2
+
+
+def _line(plane: Plane, width: float, place: Placing) -> NDArray[np.float32]:
+    """How much of each pixel a whole line along the edge of a plane covers, 0 to 1."""
     far = distance(plane, width + 2, place != "inside", place != "outside")
     end = {"outside": width, "centred": width / 2, "inside": 1e4}[place]
     line = np.clip(end + 0.5 - far, 0, 1)
@@ -116,7 +155,11 @@ def _bordered(
         line *= np.clip(far + width / 2 + 0.5, 0, 1)
     elif place == "inside":
         line = np.minimum(plane / np.float32(255), np.clip(far + width + 0.5, 0, 1))
-    if cut[0] > 0:
-        line *= dashes(plane, line > 0, *cut)
+    return np.asarray(line, np.float32)
+
+
+def _painted(
+    patch: Patch, beyond: int, line: NDArray[np.float32], opacity: float, rgb: tuple[int, int, int]
+) -> Patch:
     made = (255 * line + np.float32(0.5)).astype(np.uint8)
     return painted(patch.left - beyond, patch.top - beyond, fainter(made, opacity), rgb)

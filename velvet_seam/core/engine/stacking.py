@@ -28,7 +28,14 @@ from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.engine.masking import Masking
 from velvet_seam.core.engine.nested import Nested
 from velvet_seam.core.engine.sheet import Sheet
-from velvet_seam.core.engine.surrounding import cut, lit_by, surrounded, wider
+from velvet_seam.core.engine.surrounding import (
+    all_of,
+    by_whole_edge,
+    cut,
+    lit_by,
+    surrounded,
+    wider,
+)
 from velvet_seam.core.engine.through import can_pass, clipped
 from velvet_seam.core.mattes import DifferenceKey, LayerMatte
 from velvet_seam.core.picture.blend import EVERYWHERE, NUMBER
@@ -255,7 +262,14 @@ class Stacking:
         on = wider(self._sheet, around, at)
         placed = self._on(on, None).placed(layer, frame)
         own = cut(on, self._sheet, lit(placed, on) if lit else placed)
-        return surrounded(around, at, on, self._sheet, placed, own, blend, opacity)
+        whole = None
+        if by_whole_edge(around, at):
+            whole = all_of(
+                on, placed, self._lies.size(layer),
+                lambda sheet: self._on(sheet, None).to_sheet(layer, frame),
+                lambda sheet: self._on(sheet, None).placed(layer, frame),
+            )  # fmt: skip
+        return surrounded(around, at, on, self._sheet, placed, own, blend, opacity, whole)
 
     def _wrapping(self, layer: Layer, frame: int) -> tuple[float, float] | None:
         """How the light of what lies below spills over the layer, where it does."""

@@ -83,7 +83,7 @@ def _pointed(
     sharp = np.clip(
         half * 2 * np.pi * np.hypot(*size) / 2 * 0.6 / (1 - begins), 3.0, min(size) / 6.0
     )[nearest]
-    return burst(size, middle, np.stack([-sharp * first, sharp], axis=-1), filling(rgb))
+    return burst(size, middle, np.stack([0.5 - sharp * first, sharp], axis=-1), filling(rgb))
 
 
 def _rushed(
