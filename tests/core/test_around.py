@@ -233,22 +233,48 @@ def test_every_one_is_complete_and_off_until_it_is_wanted(name: str):
         assert (changed != made).any(), value
 
 
-@pytest.mark.parametrize("name", AROUND)
+WINDOWS = ((10, 8, 40, 40), (60, 30, 60, 50), (30, 12, 20, 12), (0, 60, 30, 20), (84, 5, 20, 30))
+
+
+@pytest.mark.parametrize("place", [(52, 44), (112, 70), (8, 66)])
 @pytest.mark.parametrize("light", ["display", "linear"])
-def test_a_window_of_it_is_that_part_of_the_whole(name: str, light: str):
-    paper = layer(
-        "paper", "paper", place={"x": 52, "y": 44, "scale": 60}, around={name: {"on": True}}
+@pytest.mark.parametrize("name", [*AROUND, "dashes"])
+def test_a_window_of_it_is_that_part_of_the_whole(
+    name: str, light: str, place: tuple[int, int]
+):  # fmt: skip
+    """Also of what lies partly beyond the canvas."""
+    around: dict[str, Any] = {name: {"on": True}}
+    if name == "dashes":
+        around = {"border": {"on": True, "dash": 14, "gap": 9}}
+    at = {"x": place[0], "y": place[1], "scale": 60}
+    of = shot(
+        layer("garden", "garden"), layer("paper", "paper", place=at, around=around), light=light
     )
-    of = shot(layer("garden", "garden"), paper, light=light)
     engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
     sheet = Sheet.of(of)
     whole = engine.picture(engine.plan(of, 6, sheet=sheet))
-    for window in ((10, 8, 40, 40), (60, 30, 60, 50)):
+    for window in WINDOWS:
         x, y, w, h = window
         piece = engine.picture(engine.plan(of, 6, sheet=sheet.part(window)))
         off = np.abs(whole[y : y + h, x : x + w].astype(int) - piece)
         assert off.max() <= 3
         assert off.mean() < 0.2
+
+
+def test_a_floor_shadow_lies_where_the_feet_are_though_they_are_not_seen():
+    """Below the canvas there is none on it; of what stands beside the canvas it reaches in."""
+    floor = {"floor": {"on": True, "height": 60, "lean": 200, "blur": 0, "opacity": 100}}
+
+    def dark(x: float, y: float, **more: Any) -> np.ndarray:
+        one = card(around=floor, place={"x": x, "y": y}, **more)
+        return np.asarray((seen(shot(one)) < 24).all(axis=-1))
+
+    assert dark(60, 40).any()
+    assert not dark(60, 40 + 45).any()  # its feet are 25 pixels below, its shadow reaches 24 up
+    beside = dark(60 - 82, 40)  # the card ends two pixels left of the canvas
+    assert beside.any()
+    # as much as is left of it when it stands on the canvas
+    np.testing.assert_array_equal(beside[:, : WIDTH - 82], dark(60, 40)[:, 82:])
 
 
 def test_preview_and_full_size_agree():

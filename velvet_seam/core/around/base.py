@@ -35,9 +35,11 @@ class Drawn:
 
 @dataclass(frozen=True)
 class Lies:
-    """Where a picture lies on one of all of the layer: ``left`` and ``top`` of its first pixel there, in pixels of that
-    one, of which ``across`` and ``down`` go to one of its own; and where the layer's own top left ``corner`` is there."""
+    """Where a picture of a ``size`` lies on one of all of the layer: ``left`` and ``top`` of its first pixel there, in
+    pixels of that one, of which ``across`` and ``down`` go to one of its own; and where the layer's own top left
+    ``corner`` is there."""
 
+    size: tuple[int, int]
     left: float
     top: float
     across: float

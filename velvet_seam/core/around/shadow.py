@@ -8,7 +8,7 @@ from typing import Annotated, ClassVar
 import cv2
 import numpy as np
 
-from velvet_seam.core.around.base import AroundBase, Drawn, coverage, fainter, painted
+from velvet_seam.core.around.base import AroundBase, Drawn, Lies, coverage, fainter, painted
 from velvet_seam.core.picture.gaussian import blurred
 from velvet_seam.core.picture.placement import Patch
 from velvet_seam.core.timing.animated import Animated
@@ -80,7 +80,10 @@ class FloorShadow(AroundBase):
             return None
         laid = at.part(self.height), at.part(self.lean), at(self.drop) * per
         args = (laid, at(self.blur) * per / 2, at.part(self.opacity), colour_to_rgb(self.colour))
-        return Drawn(_laid_flat, args)
+        return Drawn(_laid_flat, args, whole=True)
+
+    def by_whole_edge(self, at: At) -> bool:
+        return at(self.height) > 0
 
     def reach(self, at: At) -> float:
         return 1.5 * at(self.blur) + abs(at(self.drop)) + 2
@@ -105,35 +108,44 @@ def _cast(
 
 
 def _laid_flat(
-    laid: tuple[float, float, float], sigma: float, opacity: float, rgb: tuple[int, int, int],
-    patch: Patch | None,
+    laid: tuple[float, float, float], sigma: float, opacity: float, rgb: tuple[int, int, int], lies: Lies,
+    _patch: Patch | None, whole: Patch | None,
 ) -> Patch | None:  # fmt: skip
-    if patch is None:
+    if whole is None:
         return None
-    alpha = np.ascontiguousarray(patch.pixels[..., 3])
+    alpha = np.ascontiguousarray(whole.pixels[..., 3])
     rows = np.flatnonzero((alpha >= 26).any(axis=1))
     if not len(rows):
         return None
     squash, lean, drop = laid
-    first, floor = int(rows[0]), int(rows[-1]) + 1
-    long = squash * (floor - first)
+    first, floor = (
+        (whole.top + int(row) - lies.top) / lies.down for row in (rows[0], rows[-1] + 1)
+    )
+    long, down = squash * (floor - first), round(drop)
     around = ceil(3 * sigma) + 2
     aside = lean * long
-    left, right = around + ceil(max(0.0, -aside)), around + ceil(max(0.0, aside))
-    high, wide = ceil(long) + 2 * around, alpha.shape[1] + left + right
+    ends = [(whole.left + x - lies.left) / lies.across for x in (0, alpha.shape[1])]
+    high = ceil(long) + 2 * around
+    above = ceil(floor) - (high - around)
+    # as much of the plane that it is drawn on as reaches into the picture
+    left = max(int(np.floor(ends[0])) - around - ceil(max(0.0, -aside)), -around)
+    right = min(ceil(ends[1]) + around + ceil(max(0.0, aside)), lies.size[0] + around)
+    top = max(above, -around - down)
+    bottom = min(above + high, lies.size[1] + around - down)
+    if left >= right or top >= bottom:
+        return None
     # a row y above the floor comes to lie at squash · y above it, and lean · squash · y aside
-    per = squash
-    matrix = np.array(
-        [[1, -lean * per, left + lean * per * floor], [0, per, high - around - per * floor]]
-    )
-    flat = np.asarray(
-        cv2.warpAffine(
-            alpha, matrix, (wide, high), flags=cv2.INTER_AREA if per < 1 else cv2.INTER_LINEAR
-        ),
-        np.uint8,
-    )
+    own = np.array([
+        [1 / lies.across, 0, (whole.left + 0.5 - lies.left) / lies.across - 0.5],
+        [0, 1 / lies.down, (whole.top + 0.5 - lies.top) / lies.down - 0.5],
+        [0, 0, 1],
+    ])  # fmt: skip
+    lay = np.array([
+        [1, -lean * squash, lean * squash * floor - left],
+        [0, squash, floor - squash * floor - top],
+    ])  # fmt: skip
+    flat = np.asarray(cv2.warpAffine(alpha, lay @ own, (right - left, bottom - top)), np.uint8)
     soft = blurred(flat, sigma, extend=False)
-    rise = np.linspace(0.45, 1, high, dtype=np.float32)[:, None]
+    rise = np.linspace(0.45, 1, high, dtype=np.float32)[top - above : bottom - above, None]
     soft = np.rint(soft * rise).astype(np.uint8)
-    top = patch.top + floor - (high - around) + round(drop)
-    return painted(patch.left - left, top, fainter(soft, opacity), rgb)
+    return painted(left, top + down, fainter(soft, opacity), rgb)

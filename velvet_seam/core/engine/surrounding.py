@@ -89,7 +89,7 @@ def all_of(
     corner = to_sheet(held) @ (0.0, 0.0, 1.0)
     begin = (corner[:2] / corner[2]).tolist() if corner[2] > 1e-6 else [0.0, 0.0]
     lies = Lies(
-        float(across[0, 2]), float(across[1, 2]), float(across[0, 0]), float(across[1, 1]),
+        on.size, float(across[0, 2]), float(across[1, 2]), float(across[0, 0]), float(across[1, 1]),
         (begin[0], begin[1]),
     )  # fmt: skip
     return Whole(placed if held == on else place(held), lies)
