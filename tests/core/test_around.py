@@ -238,7 +238,7 @@ WINDOWS = ((10, 8, 40, 40), (60, 30, 60, 50), (30, 12, 20, 12), (0, 60, 30, 20),
 
 @pytest.mark.parametrize("place", [(52, 44), (112, 70), (8, 66)])
 @pytest.mark.parametrize("light", ["display", "linear"])
-@pytest.mark.parametrize("name", [*AROUND, "dashes"])
+@pytest.mark.parametrize("name", [*AROUND, "dashes", "centred", "inside"])
 def test_a_window_of_it_is_that_part_of_the_whole(
     name: str, light: str, place: tuple[int, int]
 ):  # fmt: skip
@@ -246,6 +246,8 @@ def test_a_window_of_it_is_that_part_of_the_whole(
     around: dict[str, Any] = {name: {"on": True}}
     if name == "dashes":
         around = {"border": {"on": True, "dash": 14, "gap": 9}}
+    elif name in ("centred", "inside"):
+        around = {"border": {"on": True, "place": name}}
     at = {"x": place[0], "y": place[1], "scale": 60}
     of = shot(
         layer("garden", "garden"), layer("paper", "paper", place=at, around=around), light=light

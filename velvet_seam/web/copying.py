@@ -17,6 +17,7 @@ from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import AddMask, AddMatte, Edit, SetValues, Several
 from velvet_seam.core.shot.keyframes import begun_later
 from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.motion import Echo, Passage
 from velvet_seam.core.shot.points import resized
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
@@ -84,7 +85,7 @@ def copies(identity: str, body: Copying, request: Request, context: Ctx) -> Resp
     edits: list[Edit]
     if body.part is None or body.part == "around":
         names = MOTION if body.part is None else AROUND
-        values = {name: getattr(layer, name) for name in names}
+        values = {name: _whole(getattr(layer, name)) for name in names}
         edits = [
             SetValues(target=one.id, values={n: _later(v, one, layer) for n, v in values.items()})
             for one in others
@@ -173,6 +174,13 @@ def _mask(layer: Layer, identity: str) -> tuple[str, Mask]:
 
 def _lying(shot: Shot, context: Context) -> Lying:
     return Lying(shot, lambda identity: context.library.footage.get(identity).probe)
+
+
+def _whole(value: Any) -> Any:
+    """Something of a layer without what a split left of it."""
+    if isinstance(value, Passage):
+        return revised(value, done=0)
+    return revised(value, earlier=0) if isinstance(value, Echo) else value
 
 
 def _later(value: Any, one: Layer, other: Layer) -> Any:

@@ -68,7 +68,8 @@ class Border(AroundBase):
         return at(self.dash) > 0
 
     def reach(self, at: At) -> float:
-        return {"outside": 1.0, "centred": 0.5, "inside": 0.0}[self.place] * at(self.width) + 2
+        # one inside, too: where the layer is cut off at the end of the picture, there is no edge of it
+        return {"outside": 1.0, "centred": 0.5, "inside": 1.0}[self.place] * at(self.width) + 2
 
 
 def distance(

@@ -162,7 +162,12 @@ class Stacking:
     def _looking(self, layer: Layer, frame: int) -> Looking:
         own = frame - layer.span.first
         return Looking(
-            layer.look, At(own), own, float(self._shot.rate), layer.id == self._quick, self._tables
+            layer.look,
+            At(own),
+            own + layer.age,
+            float(self._shot.rate),
+            layer.id == self._quick,
+            self._tables,
         )
 
     def _joins(self, layer: Layer, frame: int) -> Joins:
@@ -315,7 +320,8 @@ class Stacking:
         decay, apart = at.part(echo.decay), at.whole(echo.step)
         for number in range(at.whole(echo.count), 0, -1):
             ago = frame - number * apart
-            opacity = self._opacity(layer, ago) * decay**number if layer.span.holds(ago) else 0.0
+            there = layer.span.first - echo.earlier <= ago <= layer.span.last
+            opacity = self._opacity(layer, ago) * decay**number if there else 0.0
             if opacity > 1 / 512:
                 found.append((self._lying(layer, ago), echo.blend, opacity))
         return found

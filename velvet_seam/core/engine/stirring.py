@@ -28,6 +28,7 @@ def spot_at(layer: Layer, frame: float, rate: float, size: Size, canvas: Size) -
     scale, rotation = at.part(place.scale), at(place.rotation)
     spot, ground = Spot(x, y, scale, rotation), Ground(size, canvas)
     for passage, apart in ((layer.arrive, at.frame), (layer.leave, layer.span.last - frame)):
+        apart += passage.done
         frames = at(passage.frames)
         if passage.way == "cut" or apart >= frames:
             continue
@@ -35,7 +36,7 @@ def spot_at(layer: Layer, frame: float, rate: float, size: Size, canvas: Size) -
         spot = way_of(passage.way).at(spot, here, passage is layer.arrive, ground)
     if layer.stir.still:
         return spot
-    dx, dy, turn, light = stirred(layer.stir, at, rate)
+    dx, dy, turn, light = stirred(layer.stir, at, rate, layer.age)
     return replace(
         spot,
         x=spot.x + dx,
@@ -45,13 +46,14 @@ def spot_at(layer: Layer, frame: float, rate: float, size: Size, canvas: Size) -
     )
 
 
-def stirred(stir: Stir, at: At, rate: float) -> tuple[float, float, float, float]:
-    """Pixels across and down, degrees and a factor of the opacity, at a frame of the layer."""
-    seconds = at.frame / rate
+def stirred(stir: Stir, at: At, rate: float, age: int = 0) -> tuple[float, float, float, float]:
+    """Pixels across and down, degrees and a factor of the opacity, at a frame of a layer of some age."""
+    own = at.frame + age
+    seconds = own / rate
     beat = seconds * at(stir.rate)
     far, turn = at(stir.shake), at(stir.turn)
     jump, flicker = at(stir.jitter), at.part(stir.flicker)
-    number, seed = int(np.floor(at.frame)), at.whole(stir.seed)
+    number, seed = int(np.floor(own)), at.whole(stir.seed)
     dx = far * smooth_noise(seed, 0, beat) + jump * noise(seed, 10, number)
     dy = far * smooth_noise(seed, 1, beat) + jump * noise(seed, 11, number)
     dim = flicker * (0.5 + 0.5 * noise(seed, 12, number))

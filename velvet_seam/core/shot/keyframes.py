@@ -129,6 +129,18 @@ def raised(value: Keyframes, by: float) -> Keyframes:
     )
 
 
+def standing(part: Any, frame: int) -> Any:
+    """A part in which every value stands still, as it is at a frame."""
+    if is_keyed(part):
+        return at_frame(part, frame)
+    if isinstance(part, BaseModel):
+        fields = {name: getattr(part, name) for name in type(part).model_fields}
+        return type(part).model_validate({n: standing(f, frame) for n, f in fields.items()})
+    if isinstance(part, tuple):
+        return tuple(standing(one, frame) for one in part)
+    return part
+
+
 def begun_later(part: Any, by: int) -> Any:
     """A part whose layer begins ``by`` frames later: its keyframes stay where they were in time."""
     if is_keyed(part):

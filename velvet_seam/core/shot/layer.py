@@ -18,7 +18,7 @@ from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.track import Track
 from velvet_seam.core.sources import Source
 from velvet_seam.core.timing.animated import Animated, Keyframes, integral
-from velvet_seam.core.timing.bounds import Bounds
+from velvet_seam.core.timing.bounds import Bounds, Frames
 from velvet_seam.core.timing.following import Follow
 from velvet_seam.core.timing.rate import Seconds
 from velvet_seam.core.words import Id, Name, Part
@@ -168,6 +168,9 @@ class Layer(Part):
     thread: int = Field(0, ge=0, lt=THREADS)
     source: Source
     span: Span
+    age: Frames = Field(
+        0, description="frames that were cut off before its first: what shakes, flickers or changes by itself goes on from there"
+    )  # fmt: skip
     time: TimeMap = TimeMap()
     place: Place
     follow: Follow = Follow()

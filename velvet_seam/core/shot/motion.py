@@ -5,10 +5,12 @@ from __future__ import annotations
 from functools import cached_property
 from typing import Annotated
 
+from pydantic import Field
+
 from velvet_seam.core.passages import WayName
 from velvet_seam.core.picture.blends import BlendName
 from velvet_seam.core.timing.animated import Animated
-from velvet_seam.core.timing.bounds import Bounds
+from velvet_seam.core.timing.bounds import Bounds, Frames
 from velvet_seam.core.timing.ease import Ease
 from velvet_seam.core.words import Part
 
@@ -23,6 +25,9 @@ class Passage(Part):
         Bounds(1, 10_000, "f", "In", "How many frames it takes", shown=(1, 60), of="time", find="transition"),
     ] = 12.0  # fmt: skip
     ease: Ease = "smooth"
+    done: Frames = Field(
+        0, description="frames of it that were cut off, beyond the end of the layer"
+    )
 
 
 class Stir(Part):
@@ -79,3 +84,6 @@ class Echo(Part):
         Bounds(0, 100, "%", "Decay", "Opacity of each echo, of the one before it", find="trail fade"),
     ] = 70.0  # fmt: skip
     blend: BlendName = "normal"
+    earlier: Frames = Field(
+        0, description="frames before its first that it still echoes, where it was split"
+    )

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from math import isfinite
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, GetCoreSchemaHandler, GetJsonSchemaHandler
+from pydantic import BaseModel, Field, GetCoreSchemaHandler, GetJsonSchemaHandler
 from pydantic_core import CoreSchema, core_schema
 
 from velvet_seam.core.timing.animated import Animated, Keyframes
@@ -90,6 +90,23 @@ class Bounds:
             " )", ")"
         ).strip()
         return {**told, "description": words}
+
+
+@dataclass(frozen=True)
+class Lasting:
+    """Says of a plain number of the document that it is a length of time, in frames of the shot."""
+
+
+Frames = Annotated[int, Field(ge=0, le=1_000_000), Lasting()]
+"""A number of frames that no hand sets."""
+
+
+def lasts(part: type[BaseModel], field: str) -> bool:
+    """Whether a field of a part of the document is a length of time, in frames of the shot."""
+    bounds = bounds_of(part, field)
+    if bounds is not None:
+        return bounds.of == "time"
+    return any(isinstance(one, Lasting) for one in part.model_fields[field].metadata)
 
 
 def bounds_of(part: type[BaseModel], field: str) -> Bounds | None:

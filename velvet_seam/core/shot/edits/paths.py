@@ -9,6 +9,7 @@ from pydantic import BaseModel
 
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.look import Look
+from velvet_seam.core.shot.motion import Passage
 from velvet_seam.core.shot.revise import replaced, revised
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Shot
@@ -20,6 +21,12 @@ FIXED_OF: dict[type, set[str]] = {
     Look: {"parts"},
 }
 """Fields that cannot be set by a path, of all parts and of some: they have edits of their own, or none."""
+
+
+SET_TOO: dict[type, dict[str, dict[str, Any]]] = {
+    Passage: {"way": {"done": 0}, "frames": {"done": 0}}
+}
+"""What else is set where a value is: one that is chosen anew is not cut off by an earlier split."""
 
 
 def changed(shot: Shot, target: str | None, changes: Mapping[str, Callable[[Any], Any]]) -> Shot:
@@ -44,4 +51,5 @@ def _set_path(part: Any, path: list[str], change: Callable[[Any], Any]) -> Any:
     if not known or (not rest and step in FIXED | FIXED_OF.get(type(part), set())):
         raise Problem(f"Nothing was changed: there is no value called {step[:40]!r} to set.")
     held = getattr(part, step)
-    return revised(part, **{step: _set_path(held, rest, change) if rest else change(held)})
+    made = _set_path(held, rest, change) if rest else change(held)
+    return revised(part, **SET_TOO.get(type(part), {}).get(step, {}), **{step: made})

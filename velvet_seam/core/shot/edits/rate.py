@@ -13,7 +13,7 @@ from velvet_seam.core.shot.layer import Span
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.animated import Animated, Keyframes
-from velvet_seam.core.timing.bounds import bounds_of
+from velvet_seam.core.timing.bounds import lasts
 from velvet_seam.core.timing.rate import FrameRate, call
 
 
@@ -65,8 +65,8 @@ def _at_rate(part: Any, by: Fraction) -> Any:
         return part
     fields = {}
     for name in type(part).model_fields:
-        value, bounds = getattr(part, name), bounds_of(type(part), name)
-        if bounds and bounds.of == "time":
+        value = getattr(part, name)
+        if lasts(type(part), name):
             value = _so_many(value, by)
         fields[name] = _at_rate(value, by)
     return type(part).model_validate(fields)

@@ -9,8 +9,9 @@ from pydantic import Field
 
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
-from velvet_seam.core.shot.keyframes import begun_later, with_keys
+from velvet_seam.core.shot.keyframes import begun_later, standing, with_keys
 from velvet_seam.core.shot.layer import Layer, SoundTrack, Span, TimeMap
+from velvet_seam.core.shot.motion import Passage
 from velvet_seam.core.shot.revise import fresh_parts, replaced, revised, with_layer
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, integral
@@ -65,21 +66,15 @@ class Trim(EditBase):
                     "Nothing was changed."
                 )
             first = self.to
-            moving = isinstance(thing, SoundTrack) or thing.source.shows is not None
+            filmed = isinstance(thing, SoundTrack) or thing.source.shows is not None
             first = max(first, 0)
-            if not moving:
-                return revised(
-                    begun_later(thing, first - span.first), span=Span(first=first, last=span.last)
-                )
-            while first < span.first and _before_source(thing.time, first - span.first, shot.rate):
+            while (
+                filmed
+                and first < span.first
+                and _before_source(thing.time, first - span.first, shot.rate)
+            ):
                 first += 1
-            by = first - span.first
-            later = begun_later(thing, by)
-            return revised(
-                later,
-                span=Span(first=first, last=span.last),
-                time=revised(later.time, source_in=thing.time.at(by, shot.rate)),
-            )
+            return _begun_at(thing, first, shot.rate)
 
         return replaced(shot, self.target, trimmed)
 
@@ -90,7 +85,8 @@ class Trim(EditBase):
 class Split(EditBase):
     """Cut a layer or a sound in two in front of a shot frame; nothing that is seen changes.
 
-    The later piece is new; a layer's lies right above the earlier one.
+    The later piece is new; a layer's lies right above the earlier one. What shakes or falls by itself goes on, a way
+    in or out that the cut lies in goes on, and nothing comes or goes at the cut.
     """
 
     do: Literal["split"] = "split"
@@ -111,10 +107,19 @@ class Split(EditBase):
         if isinstance(thing, SoundTrack):
             piece = revised(later.sound(thing.id), id=self.new_id)
             return revised(earlier, sounds=(*earlier.sounds, piece))
-        rest = later.layer(thing.id)
+        rest, by = later.layer(thing.id), self.at - thing.span.first
+        echo = revised(rest.echo, earlier=thing.echo.earlier + by) if rest.echo.count else rest.echo
+        piece = revised(
+            rest,
+            id=self.new_id,
+            **fresh_parts(rest, self.new_id),
+            arrive=_cut_off(thing.arrive, by),
+            echo=echo,
+        )
+        left = revised(earlier.layer(thing.id), leave=_cut_off(thing.leave, thing.span.length - by))
         layers = list(earlier.layers)
-        piece = revised(rest, id=self.new_id, **fresh_parts(rest, self.new_id))
-        layers.insert(shot.layers.index(thing) + 1, piece)
+        at = shot.layers.index(thing)
+        layers[at : at + 1] = [left, piece]
         return revised(earlier, layers=layers)
 
     def words(self, shot: Shot) -> str:
@@ -143,8 +148,8 @@ class Slip(EditBase):
 
 
 class Freeze(EditBase):
-    """Hold a frame of a clip from a shot frame on. What comes after waits for it; or, ``apart`` as a layer of
-    its own, it lies right above and nothing else changes."""
+    """Hold a frame of a layer from a shot frame on, all its values as they are there. What comes after waits for it;
+    or, ``apart`` as a layer of its own, it lies right above and nothing else changes."""
 
     do: Literal["freeze"] = "freeze"
     layer: Id
@@ -156,20 +161,27 @@ class Freeze(EditBase):
 
     def applied(self, shot: Shot) -> Shot:
         layer = shot.layer(self.layer)
-        if layer.source.shows is None:
+        if layer.source.adjusts or layer.source.moves:
+            raise Problem(
+                f"{layer.name} has no picture of its own that could be held. Nothing was changed."
+            )
+        if layer.source.shows is None and not layer.source.generated:
             raise Problem(f"{layer.name} is one flat colour: it stands still anyway.")
         if not layer.span.holds(self.at):
             raise Problem(f"{layer.name} is not there at the playhead.")
-        time = layer.time.at(self.at - layer.span.first, shot.rate)
-        held = begun_later(layer, self.at - layer.span.first)
+        own = self.at - layer.span.first
+        held = standing(layer, own)
         frozen = revised(
             held,
             id=self.frozen_id,
             name=f"{layer.name[:112]} frozen",
             **fresh_parts(held, self.frozen_id),
             span=Span(first=self.at, last=self.at + self.frames - 1),
-            time=revised(layer.time, source_in=time, speed=0.0),
+            age=layer.age + own,
+            time=revised(layer.time, source_in=layer.time.at(own, shot.rate), speed=0.0),
             sound=revised(layer.sound, on=False),
+            arrive=Passage() if self.apart or own else layer.arrive,
+            leave=Passage(),
         )
         rest: tuple[Layer, ...] = ()
         if not self.apart:
@@ -179,7 +191,8 @@ class Freeze(EditBase):
                 shot = revised(shot, layers=[one for one in shot.layers if one.id != self.rest_id])
                 rest = (revised(rest[0], span=rest[0].span.moved(self.frames)),)
             else:
-                shot = with_layer(shot, revised(layer, span=layer.span.moved(self.frames)))
+                waiting = revised(layer, span=layer.span.moved(self.frames), arrive=Passage())
+                shot = with_layer(shot, waiting)
         layers = list(shot.layers)
         at = next(n for n, one in enumerate(layers) if one.id == layer.id)
         layers[at + 1 : at + 1] = [frozen, *rest]
@@ -238,6 +251,30 @@ class Reverse(EditBase):
 
     def words(self, shot: Shot) -> str:
         return f"{called(shot, self.target)} the other way round"
+
+
+def _begun_at(thing: Thing, first: int, rate: Fraction) -> Thing:
+    """A layer or a sound whose first frame is another one; all that is left of it shows what it showed. What is
+    computed begins anew where it comes to begin before its own beginning."""
+    by = first - thing.span.first
+    later, source_in = begun_later(thing, by), thing.time.at(by, rate)
+    if isinstance(later, Layer):
+        if later.source.shows is None and by < 0:
+            source_in = max(source_in, Fraction(0))
+        echo = revised(later.echo, earlier=max(0, later.echo.earlier + min(by, 0)))
+        later = revised(later, age=max(0, later.age + by), echo=echo)
+    span = Span(first=first, last=thing.span.last)
+    return revised(later, span=span, time=revised(later.time, source_in=source_in))
+
+
+def _cut_off(passage: Passage, by: int) -> Passage:
+    """A way in or out of which so many more frames are cut off; none where that is all of it."""
+    done = passage.done + by
+    if passage.way == "cut" or (
+        not isinstance(passage.frames, Keyframes) and done >= passage.frames
+    ):
+        return Passage()
+    return revised(passage, done=done)
 
 
 def _before_source(time: TimeMap, frames: int, rate: Fraction) -> bool:

@@ -1,0 +1,116 @@
+"""Cut in two, trimmed, frozen: nothing that is seen changes where a layer is cut, whatever runs in it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, shot
+from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.looks import LOOKS
+from velvet_seam.core.passages import WAYS
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edits import apply, read_edit
+from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.sources import GENERATED
+from velvet_seam.core.words import kind_of
+
+
+def keys(first: float, last: float) -> dict[str, Any]:
+    return {"keys": [{"frame": 0, "value": first}, {"frame": 20, "value": last}]}
+
+
+MIDDLE = {"x": WIDTH / 2, "y": HEIGHT / 2}
+ACROSS = {"x": keys(20, 100), "y": HEIGHT / 2, "scale": 60}
+RUNS: dict[str, dict[str, Any]] = {
+    "speed": {"time": {"speed": keys(50, 200)}}, "backwards": {"time": {"speed": -150, "ends": "bounce"}},
+    "place": {"place": ACROSS}, "blur": {"place": ACROSS, "shutter": 180}, "echo": {"place": ACROSS, "echo": {"count": 3, "step": 4}},
+    "shake": {"stir": {"shake": 20}}, "turn": {"stir": {"turn": 20}}, "jitter": {"stir": {"jitter": 20}},
+    "flicker": {"stir": {"flicker": 80}}, "mask": {"seam": {"masks": [{"kind": "oval", "id": "m-a", "width": 60, "height": 50, "x": keys(-30, 30)}]}},
+    **{f"come-{name}": {"arrive": {"way": name, "frames": 5}} for name in (way.name for way in WAYS)},
+    **{f"long-{name}": {"arrive": {"way": name, "frames": 24}, "leave": {"way": name, "frames": 30}} for name in (way.name for way in WAYS)},
+    **{f"look-{kind_of(one)}": {"look": {"parts": [{"kind": kind_of(one), "id": "p-a"}]}} for one in LOOKS},
+    **{f"made-{kind_of(one)}": {"source": {"kind": kind_of(one)}, "place": MIDDLE} for one in GENERATED},
+}  # fmt: skip
+"""What a layer may do over its 38 frames, from the third of the shot on."""
+
+NO_HEAD = ("echo", "come-", "long-")
+"""What begins at a layer's head, wherever that is: trimmed, it begins there."""
+
+FRAMES = (2, 9, 13, 14, 15, 16, 21, 30, 39)
+
+
+def running(name: str) -> Shot:
+    one = {**layer("a", "card"), **RUNS[name], "span": {"first": 2, "last": 39}}
+    return shot(layer("b", "garden"), one).model_copy(update={"length": 50})
+
+
+def seen(of: Shot, frames: tuple[int, ...] = FRAMES) -> np.ndarray:
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    return np.stack([engine.picture(engine.plan(of, frame)).copy() for frame in frames])
+
+
+def done(of: Shot, **edit: Any) -> Shot:
+    return apply(of, read_edit(edit))
+
+
+@pytest.mark.parametrize("name", RUNS)
+def test_a_layer_cut_in_two_shows_what_it_showed(name: str):
+    of = running(name)
+    before = seen(of)
+    once = done(of, do="split", target="l-a", at=15, new_id="l-c")
+    np.testing.assert_array_equal(seen(once), before)
+    twice = done(once, do="split", target="l-c", at=21, new_id="l-d")
+    np.testing.assert_array_equal(seen(twice), before)
+
+
+@pytest.mark.parametrize("name", [one for one in RUNS if not one.startswith(NO_HEAD)])
+def test_what_is_left_of_a_trimmed_layer_shows_what_it_showed(name: str):
+    of = running(name)
+    before, left = seen(of), tuple(n for n in FRAMES if n >= 13)
+    short = done(of, do="trim", target="l-a", edge="first", to=13)
+    np.testing.assert_array_equal(seen(short, left), before[-len(left) :])
+    again = done(short, do="trim", target="l-a", edge="first", to=2)
+    np.testing.assert_array_equal(seen(again), before)
+
+
+@pytest.mark.parametrize("apart", [False, True])
+def test_what_is_frozen_stands_still_with_all_its_values(apart: bool):
+    """A mask that moves would leave what it goes round, and what waits would jump back when it goes on."""
+    of = running("mask")
+    held = {
+        **of.layers[1].model_dump(), "place": ACROSS, "arrive": {"way": "fade", "frames": 4}, "leave": {"way": "fade", "frames": 6},
+    }  # fmt: skip
+    of = Shot.model_validate({**of.model_dump(), "layers": [of.layers[0].model_dump(), held]})
+    plain = seen(of, (14, 15, 20))
+    frozen = done(
+        of, do="freeze", layer="l-a", at=15, frames=5, frozen_id="l-f", rest_id="l-r", apart=apart
+    )
+    alone = (
+        done(frozen, do="set-values", target="l-a", values={"hidden": True}) if apart else frozen
+    )
+    stands = seen(alone, (15, 17, 19))
+    np.testing.assert_array_equal(stands, [plain[1]] * 3)
+    if not apart:
+        np.testing.assert_array_equal(seen(frozen, (14, 20, 25)), [plain[0], plain[1], plain[2]])
+
+
+def test_a_generated_layer_is_frozen_and_what_only_changes_others_is_not():
+    of = running("made-particles")
+    frozen = done(of, do="freeze", layer="l-a", at=15, frames=5, frozen_id="l-f", rest_id="l-r")
+    plain = seen(of, (15, 16))
+    np.testing.assert_array_equal(seen(frozen, (15, 18, 20, 21)), plain[[0, 0, 0, 1]])
+    one = {**layer("a", "card"), "source": {"kind": "adjustment"}, "place": MIDDLE}
+    with pytest.raises(Problem, match="no picture of its own"):
+        done(shot(one), do="freeze", layer="l-a", at=5, frames=5, frozen_id="l-f", rest_id="l-r")
+
+
+def test_a_way_in_that_was_cut_off_is_whole_again_when_it_is_chosen_anew():
+    of = done(running("long-fade"), do="split", target="l-a", at=15, new_id="l-c")
+    assert of.layer("l-c").arrive.done == 13
+    chosen = done(of, do="set-values", target="l-c", values={"arrive.frames": 8})
+    assert chosen.layer("l-c").arrive.done == 0
+    faster = done(of, do="change-rate", rate="60")
+    assert (faster.layer("l-c").arrive.done, faster.layer("l-c").age) == (31, 31)
