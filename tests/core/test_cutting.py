@@ -66,6 +66,29 @@ def test_a_layer_cut_in_two_shows_what_it_showed(name: str):
     np.testing.assert_array_equal(seen(twice), before)
 
 
+@pytest.mark.parametrize("use", ["matte", "turned matte", "look"])
+def test_a_layer_that_others_are_cut_out_by_is_cut_in_two(use: str):
+    """Whoever takes its coverage takes that of the later piece, too, and of a piece of that."""
+    of = running("place")
+    top: dict[str, Any] = {
+        **layer("t", "garden"), "span": {"first": 0, "last": 49}, "place": MIDDLE,
+    }  # fmt: skip
+    if use == "look":
+        part = {"kind": "negative", "id": "p-t", "through": {"layer": "l-a", "of": "coverage"}}
+        top["look"] = {"parts": [part]}
+    else:
+        matte = {"kind": "layer-matte", "id": "k-t", "layer": "l-a", "invert": use != "matte"}
+        top["seam"] = {"matte": [matte]}
+    of = Shot.model_validate({**of.model_dump(), "layers": [*of.model_dump()["layers"], top]})
+    before = seen(of)
+    cut = done(of, do="split", target="l-a", at=15, new_id="l-c")
+    cut = done(cut, do="split", target="l-c", at=21, new_id="l-d")
+    np.testing.assert_array_equal(seen(cut), before)
+    # a copy of a piece is none
+    copied = done(cut, do="duplicate-layer", layer="l-c", new_id="l-e")
+    assert (copied.layer("l-d").piece_of, copied.layer("l-e").piece_of) == ("l-c", None)
+
+
 @pytest.mark.parametrize("name", [one for one in RUNS if not one.startswith(NO_HEAD)])
 def test_what_is_left_of_a_trimmed_layer_shows_what_it_showed(name: str):
     of = running(name)

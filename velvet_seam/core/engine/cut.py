@@ -93,10 +93,11 @@ class Cutter:
         return self._context.footage(identity)
 
     def other(self, layer: str, home: Home | None) -> tuple[bool, Step | None]:
-        found = next((one for one in self._context.shot.layers if one.id == layer), None)
-        if found is None or found.id in self._within:
+        shot = self._context.shot
+        if layer in self._within or all(one.id != layer for one in shot.layers):
             return False, None
-        if not found.span.holds(self._frame):
+        found = shot.there(layer, self._frame)
+        if found is None or found.id in self._within:
             return True, None
         moved = self._context.moved(self._layer, self._frame, home)
         return True, self._context.on_sheet(found, self._frame, self._within, moved)

@@ -52,8 +52,8 @@ class Limiting:
 
     def _other(self, identity: str) -> tuple[Step, ...]:
         """Another layer as it lies on the sheet; nothing where it is not there, not yet, or asks for this one."""
-        found = next((one for one in self._context.shot.layers if one.id == identity), None)
-        if found is None or found.id in self._within or not found.span.holds(self._frame):
+        found = self._context.shot.there(identity, self._frame)
+        if found is None or found.id in self._within:
             return ()
         return (self._context.on_sheet(found, self._frame, self._within, None),)
 

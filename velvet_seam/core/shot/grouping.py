@@ -123,7 +123,10 @@ def taken_apart(
         ]
         span = one.span.moved(layer.span.first)
         look = _through_others(seam_and_look["look"], ids)
-        changed = {**seam_and_look, "seam": revised(seam, matte=mattes), "look": look, "span": span}
+        changed = {
+            **seam_and_look, "seam": revised(seam, matte=mattes), "look": look, "span": span,
+            "piece_of": ids.get(one.piece_of or ""),
+        }  # fmt: skip
         layers.append(revised(one, id=ids[one.id], **changed))
     sounds = [
         revised(one, id=new_id("t"), span=one.span.moved(layer.span.first)) for one in inner.sounds

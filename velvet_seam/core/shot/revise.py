@@ -65,7 +65,9 @@ def fresh_look(look: Look, new_id: str) -> Look:
 
 def fresh_parts(layer: Layer, new_id: str) -> dict[str, Any]:
     """What has ids of its own in a layer, for a copy of it."""
-    return {"seam": fresh_seam(layer, new_id), "look": fresh_look(layer.look, new_id)}
+    return {
+        "seam": fresh_seam(layer, new_id), "look": fresh_look(layer.look, new_id), "piece_of": None,
+    }  # fmt: skip
 
 
 def fresh_seam(layer: Layer, new_id: str) -> Seam:

@@ -89,6 +89,19 @@ class Shot(Part):
                 return layer
         raise Gone("That layer is no longer in the shot.")
 
+    def there(self, layer_id: str, frame: int) -> Layer | None:
+        """The layer with an id, or what was cut off from it, whichever is there at a frame; None where neither is."""
+        waiting, seen = [layer_id], set[str]()
+        while waiting:
+            identity = waiting.pop()
+            seen.add(identity)
+            for layer in self.layers:
+                if layer.id == identity and layer.span.holds(frame):
+                    return layer
+                if layer.piece_of == identity and layer.id not in seen:
+                    waiting.append(layer.id)
+        return None
+
     def sound(self, sound_id: str) -> SoundTrack:
         """The sound with an id; a :class:`Problem` when there is none."""
         for sound in self.sounds:

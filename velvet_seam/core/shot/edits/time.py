@@ -112,7 +112,7 @@ class Split(EditBase):
         piece = revised(
             rest,
             id=self.new_id,
-            **fresh_parts(rest, self.new_id),
+            **fresh_parts(rest, self.new_id) | {"piece_of": thing.id},
             arrive=_cut_off(thing.arrive, by),
             echo=echo,
         )
