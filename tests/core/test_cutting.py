@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from velvet_seam.core.passages import WAYS
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.sound.mix import Sounds, mix
 from velvet_seam.core.sources import GENERATED
 from velvet_seam.core.words import kind_of
 
@@ -137,3 +139,27 @@ def test_a_way_in_that_was_cut_off_is_whole_again_when_it_is_chosen_anew():
     assert chosen.layer("l-c").arrive.done == 0
     faster = done(of, do="change-rate", rate="60")
     assert (faster.layer("l-c").arrive.done, faster.layer("l-c").age) == (31, 31)
+
+
+@pytest.mark.parametrize("rate", ["25", "30000/1001", "60"])
+@pytest.mark.parametrize(
+    "more",
+    [
+        {}, {"fade_in": 8, "fade_out": 12}, {"fade_in": 60, "fade_out": 70}, {"fade_in": keys(4, 50)},
+        {"gain": keys(-20, 0)}, {"time": {"source_in": "1/7"}}, {"time": {"speed": 50}}, {"time": {"speed": -100, "source_in": "3"}},
+    ],
+)  # fmt: skip
+def test_a_sound_cut_in_two_is_heard_as_it_was(rate: str, more: dict[str, Any]):
+    """Without a dip at the cut, and on from where a fade had come to."""
+    turn = np.arange(4 * 48000) * (2 * np.pi * 220 / 48000)
+    wave = (0.4 * np.stack([np.sin(turn), np.cos(turn)], 1)).astype(np.float32)
+    track = {"id": "s-a", "name": "Hum", "footage": "f-a", "span": {"first": 3, "last": 90}, **more}
+    canvas = {"width": 64, "height": 64}
+    of = Shot.model_validate(
+        {"name": "s", "canvas": canvas, "rate": rate, "length": 100, "sounds": [track]}
+    )
+    sounds = Sounds(lambda _: wave, lambda _: Fraction(4))
+    cut = done(of, do="split", target="s-a", at=41, new_id="s-b")
+    cut = done(cut, do="split", target="s-b", at=60, new_id="s-c")
+    # a clip's own time is rounded to a sample where a piece begins
+    assert np.abs(mix(cut, sounds) - mix(of, sounds)).max() < 0.4 * 2 * np.pi * 220 / 48000

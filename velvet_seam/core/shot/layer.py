@@ -154,6 +154,10 @@ class Heard(Part):
         Animated,
         Bounds(0, MAX_FRAME, "f", "Fade out", "Frames over which the sound goes", shown=(0, 60), of="time"),
     ] = 0.0  # fmt: skip
+    faded_in: Frames = Field(
+        0, description="frames of its coming that were cut off before its first, where it was split"
+    )
+    faded_out: Frames = Field(0, description="frames of its going that were cut off after its last")
 
 
 class OwnSound(Heard):

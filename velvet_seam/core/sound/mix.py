@@ -146,8 +146,9 @@ class _Voice:
             return _column(level)
         # a quarter of a sine, so that two that cross are as loud together as one
         per = float(SOUND_RATE / self._shot.rate)
-        at = np.arange(first, end) + 0.5
-        for frames, away in ((heard.fade_in, at), (heard.fade_out, self._span.length * per - at)):
+        begun = np.arange(first, end) + 0.5
+        left = self._span.length * per - begun + heard.faded_out * per
+        for frames, away in ((heard.fade_in, begun + heard.faded_in * per), (heard.fade_out, left)):
             if frames != 0:
                 over = np.maximum(self._along(frames, first, end), 1e-9) * per
                 level = level * np.sin(np.pi / 2 * np.clip(away / over, 0, 1))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Literal, TypeVar
+from typing import Any, Literal, TypeVar
 
 from pydantic import Field
 
@@ -104,10 +104,13 @@ class Split(EditBase):
             )
         earlier = Trim(target=self.target, edge="last", to=self.at - 1).applied(shot)
         later = Trim(target=self.target, edge="first", to=self.at).applied(shot)
+        by = self.at - thing.span.first
+        left_of, rest_of = _fades_cut(thing, by)
         if isinstance(thing, SoundTrack):
-            piece = revised(later.sound(thing.id), id=self.new_id)
-            return revised(earlier, sounds=(*earlier.sounds, piece))
-        rest, by = later.layer(thing.id), self.at - thing.span.first
+            piece = revised(later.sound(thing.id), id=self.new_id, **rest_of)
+            ended = replaced(earlier, thing.id, lambda one: revised(one, **left_of))
+            return revised(ended, sounds=(*ended.sounds, piece))
+        rest = later.layer(thing.id)
         echo = revised(rest.echo, earlier=thing.echo.earlier + by) if rest.echo.count else rest.echo
         piece = revised(
             rest,
@@ -115,8 +118,13 @@ class Split(EditBase):
             **fresh_parts(rest, self.new_id) | {"piece_of": thing.id},
             arrive=_cut_off(thing.arrive, by),
             echo=echo,
+            sound=revised(rest.sound, **rest_of),
         )
-        left = revised(earlier.layer(thing.id), leave=_cut_off(thing.leave, thing.span.length - by))
+        left = revised(
+            earlier.layer(thing.id),
+            leave=_cut_off(thing.leave, thing.span.length - by),
+            sound=revised(thing.sound, **left_of),
+        )
         layers = list(earlier.layers)
         at = shot.layers.index(thing)
         layers[at : at + 1] = [left, piece]
@@ -275,6 +283,19 @@ def _cut_off(passage: Passage, by: int) -> Passage:
     ):
         return Passage()
     return revised(passage, done=done)
+
+
+def _fades_cut(thing: Layer | SoundTrack, by: int) -> tuple[dict[str, Any], dict[str, Any]]:
+    """What is to be said of the fades of a sound that is cut in two, of the earlier and of the later piece: there is
+    none at the cut, and one that the cut lies in goes on."""
+    heard, made = thing.sound if isinstance(thing, Layer) else thing, []
+    for fade, faded, more in (
+        ("fade_out", "faded_out", thing.span.length - by), ("fade_in", "faded_in", by),
+    ):  # fmt: skip
+        frames, done = getattr(heard, fade), getattr(heard, faded) + more
+        over = not isinstance(frames, Keyframes) and done >= frames
+        made.append({fade: 0.0, faded: 0} if over else {faded: done})
+    return made[0], made[1]
 
 
 def _before_source(time: TimeMap, frames: int, rate: Fraction) -> bool:
