@@ -31,6 +31,13 @@ RUNS: dict[str, dict[str, Any]] = {
     "place": {"place": ACROSS}, "blur": {"place": ACROSS, "shutter": 180}, "echo": {"place": ACROSS, "echo": {"count": 3, "step": 4}},
     "shake": {"stir": {"shake": 20}}, "turn": {"stir": {"turn": 20}}, "jitter": {"stir": {"jitter": 20}},
     "flicker": {"stir": {"flicker": 80}}, "mask": {"seam": {"masks": [{"kind": "oval", "id": "m-a", "width": 60, "height": 50, "x": keys(-30, 30)}]}},
+    "quicker shake": {"stir": {"shake": 20, "rate": keys(0.5, 9)}},
+    "quicker ripple": {"look": {"parts": [{"kind": "ripple", "id": "p-a", "rate": keys(0, 4)}]}},
+    "quicker slices": {"look": {"parts": [{"kind": "slices", "id": "p-a", "rate": keys(2, 20)}]}},
+    "quicker clouds": {"source": {"kind": "clouds", "change": keys(0.1, 2), "drift": keys(0, 90)}, "place": MIDDLE},
+    "quicker rays": {"source": {"kind": "rays", "change": keys(0.1, 2)}, "place": MIDDLE},
+    "quicker leak": {"source": {"kind": "light-leak", "change": keys(0.1, 2)}, "place": MIDDLE},
+    "quicker scan lines": {"source": {"kind": "scan-lines", "every": 13, "strength": 90, "drift": keys(0, 90)}, "place": MIDDLE},
     **{f"come-{name}": {"arrive": {"way": name, "frames": 5}} for name in (way.name for way in WAYS)},
     **{f"long-{name}": {"arrive": {"way": name, "frames": 24}, "leave": {"way": name, "frames": 30}} for name in (way.name for way in WAYS)},
     **{f"look-{kind_of(one)}": {"look": {"parts": [{"kind": kind_of(one), "id": "p-a"}]}} for one in LOOKS},
@@ -163,3 +170,29 @@ def test_a_sound_cut_in_two_is_heard_as_it_was(rate: str, more: dict[str, Any]):
     cut = done(cut, do="split", target="s-b", at=60, new_id="s-c")
     # a clip's own time is rounded to a sample where a piece begins
     assert np.abs(mix(cut, sounds) - mix(of, sounds)).max() < 0.4 * 2 * np.pi * 220 / 48000
+
+
+QUICKER = [one for one in RUNS if one.startswith("quicker")]
+
+
+@pytest.mark.parametrize("name", [one for one in QUICKER if "slices" not in one])
+def test_a_pace_that_changes_late_changes_what_comes_and_not_what_has_been(name: str):
+    """A minute in, something that runs twice as quickly from here on does not race through the minute again."""
+
+    def later(by: float) -> Shot:
+        told = running(name).model_dump()
+        one = told["layers"][1] | {"span": {"first": 0, "last": 1549}}
+        held = [one["stir"], one["source"], *one["look"]["parts"]]
+        for part in held:
+            for value in ("rate", "change", "drift"):
+                if isinstance(part.get(value), dict):
+                    first = max(part[value]["keys"][0]["value"], 0.2)
+                    pace = {"frame": 1500, "value": first}, {"frame": 1510, "value": first * by}
+                    part[value] = {"keys": pace}
+        return Shot.model_validate({**told, "layers": [one], "length": 1550})
+
+    still, quick = (seen(later(by), (1500, 1501, 1502)).astype(int) for by in (1.0, 2.0))
+    np.testing.assert_array_equal(still[0], quick[0])
+    # within two frames it has come on by a fifth of a frame more
+    step = np.abs(still[2] - still[1]).mean()
+    assert np.abs(quick[2] - still[2]).mean() < max(2 * step, 1.5)

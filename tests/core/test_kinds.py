@@ -150,7 +150,15 @@ def test_a_matte_is_complete(kind: type[MatteBase]):
 class Showing:
     """Answers a source as the engine does, with footage of 6 × 4 pixels."""
 
-    canvas, sheet, at, per, seconds, seen_size = (40, 30), (20, 15), At(12), 0.5, 0.48, (3, 2)
+    canvas, sheet, at, per, seconds, age, seen_size = (
+        (40, 30),
+        (20, 15),
+        At(12),
+        0.5,
+        0.48,
+        0,
+        (3, 2),
+    )
 
     def footage(self, identity: str) -> Any:
         return SimpleNamespace(

@@ -101,7 +101,8 @@ class Looking:
     def work(self, part: Part, ground: Ground) -> Work | None:
         """What a part that is no table does to a picture."""
         assert isinstance(part.area, Area)
-        ground = replace(ground, frame=self._frame, seconds=self._frame / self._rate)
+        age = self._frame - int(self._at.frame)
+        ground = replace(ground, frame=self._frame, seconds=self._frame / self._rate, age=age)
         return part.area.work(self._at, ground)
 
     def worked(self, picture: Step, ground: Ground, plane_of: PlaneOf) -> tuple[Step, int]:

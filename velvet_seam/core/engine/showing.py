@@ -57,6 +57,10 @@ class Showing:
     def seconds(self) -> float:
         return float(self.layer.time.at(self.frame - self.layer.span.first, self.rate))
 
+    @property
+    def age(self) -> int:
+        return self.layer.age
+
     def footage(self, identity: str) -> Footage:
         return self.find(identity)
 

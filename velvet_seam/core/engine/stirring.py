@@ -50,7 +50,7 @@ def stirred(stir: Stir, at: At, rate: float, age: int = 0) -> tuple[float, float
     """Pixels across and down, degrees and a factor of the opacity, at a frame of a layer of some age."""
     own = at.frame + age
     seconds = own / rate
-    beat = seconds * at(stir.rate)
+    beat = seconds * at.mean(stir.rate, age)
     far, turn = at(stir.shake), at(stir.turn)
     jump, flicker = at(stir.jitter), at.part(stir.flicker)
     number, seed = int(np.floor(own)), at.whole(stir.seed)

@@ -49,8 +49,9 @@ class Ground:
         size: width and height of the whole of it in its own pixels, without what reaches beyond.
         per: its pixels to a pixel of the canvas, as the layer is seen there.
         left, top: where the array's first pixel lies, counted from the whole's top left corner.
-        frame: of the layer, from its first; which moves what is seeded.
+        frame: of the layer, from its first and what was cut off before it; which moves what is seeded.
         seconds: the same in time.
+        age: how many frames were cut off.
     """
 
     size: tuple[int, int]
@@ -59,6 +60,7 @@ class Ground:
     top: int = 0
     frame: int = 0
     seconds: float = 0.0
+    age: int = 0
 
 
 @dataclass(frozen=True)

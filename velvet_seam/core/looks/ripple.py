@@ -49,7 +49,7 @@ class Ripple(Area):
         far = at(self.amount) * ground.per
         if not far:
             return None
-        turn = at(self.rate) * ground.seconds
+        turn = at.mean(self.rate, ground.age) * ground.seconds
         waves = (far, at(self.size) * ground.per, turn, at.whole(self.seed))
         return Work(_rippled, (waves, (ground.left, ground.top)))
 

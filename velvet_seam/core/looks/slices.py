@@ -46,7 +46,7 @@ class Slices(Area):
         far, torn = at(self.amount) * ground.per, at.part(self.torn)
         if not far or not torn:
             return None
-        beat = int(np.floor(ground.seconds * at(self.rate) + 1e-6))
+        beat = int(np.floor(ground.seconds * at.mean(self.rate, ground.age) + 1e-6))
         chance = (at.whole(self.seed), max(beat, 0), at.whole(self.count))
         return Work(_torn, (far, torn, chance, ground.size[1], ground.top))
 

@@ -40,6 +40,10 @@ class Asked(Protocol):
         """Of the layer's own time, with its speed: what was cut off at its beginning has passed."""
 
     @property
+    def age(self) -> int:
+        """Frames that were cut off before the layer's first."""
+
+    @property
     def seen_size(self) -> tuple[int, int]:
         """Width and height in pixels of the sheet at which the layer is seen, at its largest."""
 

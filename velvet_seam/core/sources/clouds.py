@@ -54,12 +54,15 @@ class CloudsSource(GeneratedBase):
 
     def picture(self, asked: Asked, planes: bool = False) -> Step:
         at, per, seconds = asked.at, asked.per, asked.seconds
-        rate = max(at(self.change), 1e-3)
-        moves = at(self.drift) * per / rate, at(self.rise) * per / rate
+        age = asked.age
+        rate = max(at.mean(self.change, age), 1e-3)
+        moves = (
+            at.mean(self.drift, age) * per / rate, at.mean(self.rise, age) * per / rate,
+        )  # fmt: skip
         shape = (max(2.0, at(self.size) * per), at(self.detail), moves, at.whole(self.seed))
         time = (seconds * rate, at(self.loop) * rate)
         look = (colour_to_rgb(self.colour), at.part(self.cover), at.part(self.contrast))
-        still = not at(self.drift) and not at(self.rise) and not at(self.change)
+        still = not any(moves) and not at.mean(self.change, age)
         return step(
             "clouds",
             _veil,

@@ -50,7 +50,7 @@ class LightLeakSource(GeneratedBase):
 
     def picture(self, asked: Asked, planes: bool = False) -> Step:
         at = asked.at
-        change = at(self.change)
+        change = at.mean(self.change, asked.age)
         time = (asked.seconds * change, at(self.loop) * change) if change else (0.0, 0.0)
         laid = at(self.angle), at.part(self.reach), at.part(self.strength), at.whole(self.seed)
         colours = colour_to_rgb(self.rim), colour_to_rgb(self.heart)

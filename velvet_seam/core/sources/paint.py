@@ -83,7 +83,7 @@ class PaintSource(GeneratedBase):
     def picture(self, asked: Asked, planes: bool = False) -> Step:
         at = asked.at
         jitter = at(self.jitter) * asked.per
-        beat = int(np.floor(asked.seconds * at(self.rate) + 1e-6)) if jitter else 0
+        beat = int(np.floor(asked.seconds * at.mean(self.rate, asked.age) + 1e-6)) if jitter else 0
         stray = (jitter, max(beat, 0), at.whole(self.seed))
         args = (self._strokes, asked.sheet, asked.per, at.part(self.written), stray)
         return step("paint", _painted, args)

@@ -57,7 +57,8 @@ class RaysSource(GeneratedBase):
 
     def picture(self, asked: Asked, planes: bool = False) -> Step:
         at = asked.at
-        fan = at.whole(self.count), at(self.width) / 360, at(self.change), at.whole(self.seed)
+        change = at.mean(self.change, asked.age)
+        fan = at.whole(self.count), at(self.width) / 360, change, at.whole(self.seed)
         time = (asked.seconds, at(self.loop)) if fan[2] else (0.0, 0.0)
         laid = at.part(self.across), at.part(self.down)
         light = colour_to_rgb(self.colour), at.part(self.reach), at.part(self.strength)

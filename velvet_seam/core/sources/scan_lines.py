@@ -37,10 +37,10 @@ class ScanLinesSource(GeneratedBase):
 
     def picture(self, asked: Asked, planes: bool = False) -> Step:
         at, per = asked.at, asked.per
-        moved = (at(self.drift) * asked.seconds) % at(self.every) * per
+        moved = (at.mean(self.drift, asked.age) * asked.seconds) % at(self.every) * per
         laid = at(self.every) * per, at.part(self.share), moved, at.part(self.strength)
         args = (asked.sheet, laid, colour_to_rgb(self.colour))
-        return step("scan lines", _ruled, args, lasting=not at(self.drift))
+        return step("scan lines", _ruled, args, lasting=not moved)
 
 
 def _ruled(

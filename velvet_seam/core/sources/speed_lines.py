@@ -53,7 +53,7 @@ class SpeedLinesSource(GeneratedBase):
 
     def picture(self, asked: Asked, planes: bool = False) -> Step:
         at = asked.at
-        drawing = int(asked.seconds * at(self.rate) + 1e-6)
+        drawing = int(asked.seconds * at.mean(self.rate, asked.age) + 1e-6)
         lines = at.whole(self.count), at.part(self.width), at.part(self.clear), at.whole(self.seed)
         if self.shape == "straight":
             args = (asked.sheet, at(self.angle), lines, drawing, colour_to_rgb(self.colour))
