@@ -139,6 +139,16 @@ def test_a_generated_layer_is_frozen_and_what_only_changes_others_is_not():
         done(shot(one), do="freeze", layer="l-a", at=5, frames=5, frozen_id="l-f", rest_id="l-r")
 
 
+@pytest.mark.parametrize("to", [9, 21])
+@pytest.mark.parametrize("name", ["long-fade", "long-slide-left", "echo", "shake"])
+def test_where_a_layer_was_cut_can_be_moved(name: str, to: int):
+    of = running(name)
+    cut = done(of, do="split", target="l-a", at=15, new_id="l-c")
+    rolled = done(cut, do="trim", target="l-c", edge="first", to=to)
+    rolled = done(rolled, do="trim", target="l-a", edge="last", to=to - 1)
+    np.testing.assert_array_equal(seen(rolled), seen(of))
+
+
 def test_a_way_in_that_was_cut_off_is_whole_again_when_it_is_chosen_anew():
     of = done(running("long-fade"), do="split", target="l-a", at=15, new_id="l-c")
     assert of.layer("l-c").arrive.done == 13

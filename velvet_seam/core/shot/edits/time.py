@@ -59,7 +59,7 @@ class Trim(EditBase):
                         f"The last frame of {thing.name} cannot lie before its first, which is {span.first}. "
                         "Nothing was changed."
                     )
-                return revised(thing, span=Span(first=span.first, last=self.to))
+                return _ending_at(thing, self.to)
             if self.to > span.last:
                 raise Problem(
                     f"The first frame of {thing.name} cannot lie after its last, which is {span.last}. "
@@ -269,10 +269,34 @@ def _begun_at(thing: Thing, first: int, rate: Fraction) -> Thing:
     if isinstance(later, Layer):
         if later.source.shows is None and by < 0:
             source_in = max(source_in, Fraction(0))
-        echo = revised(later.echo, earlier=max(0, later.echo.earlier + min(by, 0)))
-        later = revised(later, age=max(0, later.age + by), echo=echo)
+        later = revised(
+            later,
+            age=max(0, later.age + by),
+            arrive=_more_cut(later.arrive, by, "done"),
+            echo=_more_cut(later.echo, by, "earlier"),
+            sound=_more_cut(later.sound, by, "faded_in"),
+        )
+    else:
+        later = _more_cut(later, by, "faded_in")
     span = Span(first=first, last=thing.span.last)
     return revised(later, span=span, time=revised(later.time, source_in=source_in))
+
+
+def _ending_at(thing: Thing, last: int) -> Thing:
+    """A layer or a sound whose last frame is another one."""
+    by = thing.span.last - last
+    if isinstance(thing, Layer):
+        leave = _more_cut(thing.leave, by, "done")
+        thing = revised(thing, leave=leave, sound=_more_cut(thing.sound, by, "faded_out"))
+    else:
+        thing = _more_cut(thing, by, "faded_out")
+    return revised(thing, span=Span(first=thing.span.first, last=last))
+
+
+def _more_cut(part: Any, by: int, name: str) -> Any:
+    """A part of which a split cut off some frames, by so many more; one that none were cut off stays as it is."""
+    done = getattr(part, name)
+    return revised(part, **{name: max(0, done + by)}) if done else part
 
 
 def _cut_off(passage: Passage, by: int) -> Passage:
