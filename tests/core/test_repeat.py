@@ -72,6 +72,23 @@ def test_a_crossfade_of_one_colour_is_that_colour_all_the_way():
         assert (picture[..., :3] == 0xC0).all(), frame
 
 
+def test_a_clip_with_a_sound_is_heard_as_loud_where_one_comes_over_another():
+    """Its own sound crosses over, too; a way out of its own would show what lies below between two."""
+    own = Layer.model_validate(
+        layer("l-a").model_dump()
+        | {
+            "source": {"kind": "footage", "footage": "f-a"},
+            "span": {"first": 0, "last": 24},
+            "leave": {"way": "fade", "frames": 6},
+        }
+    )
+    shot = Shot(name="s", canvas=Canvas(width=64, height=64), rate="25", length=60, layers=(own,))
+    edit = {"do": "loop-over", "target": "l-a", "fade": 10, "new_id": "l-r"}
+    first, middle, *_, last = apply(shot, read_edit(edit)).layers
+    told = [(one.sound.fade_in, one.sound.fade_out, one.leave.way) for one in (first, middle, last)]
+    assert told == [(0, 10, "cut"), (10, 10, "cut"), (10, 0, "fade")]
+
+
 def test_a_sound_goes_as_the_next_one_comes():
     hum = SoundTrack(id="s-a", name="Hum", footage="f-a", span=Span(first=0, last=24))
     shot = Shot(name="s", canvas=Canvas(width=64, height=64), rate="25", length=100, sounds=(hum,))

@@ -110,16 +110,25 @@ class LoopOver(EditBase):
         return shot
 
     def _fading(self, thing: Thing, comes: bool, goes: bool = True) -> Thing:
-        """A layer comes over what lies below, which stays until it is covered; a sound comes as the other goes."""
+        """A layer comes over what lies below, which stays until it is covered; a sound, its own too, comes as the other
+        goes."""
         if not self.fade:
             return thing
+        fades: dict[str, float] = {}
+        if comes:
+            fades |= {"fade_in": float(self.fade), "faded_in": 0}
+        if goes:
+            fades |= {"fade_out": float(self.fade), "faded_out": 0}
         made: Thing
         if isinstance(thing, SoundTrack):
-            fades = {"fade_in": float(self.fade)} if comes else {}
-            made = revised(thing, **fades, **({"fade_out": float(self.fade)} if goes else {}))
+            made = revised(thing, **fades)
         else:
-            arrive = Passage(way="fade", frames=float(self.fade), ease="linear")
-            made = revised(thing, **({"arrive": arrive} if comes else {}))
+            ways: dict[str, Passage] = {}
+            if comes:
+                ways["arrive"] = Passage(way="fade", frames=float(self.fade), ease="linear")
+            if goes:
+                ways["leave"] = Passage()
+            made = revised(thing, sound=revised(thing.sound, **fades), **ways)
         return made
 
     def words(self, shot: Shot) -> str:
