@@ -2,7 +2,7 @@
 
 In order: the mattes, each joined with those before it; the edge; masks that keep; the look, where it is more than
 tables; masks that remove and limit; the crop. What is fixed to the canvas, masks and the mattes taken from other layers, comes after the
-layer has been placed.
+layer has been placed; masks do only where their order allows it.
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ from velvet_seam.core.engine.looking import Looking
 from velvet_seam.core.engine.lying import LEAST_SCALE
 from velvet_seam.core.engine.masking import Masking
 from velvet_seam.core.looks import Ground
+from velvet_seam.core.masks import Mask
 from velvet_seam.core.mattes import Cut, Home, Matte, Side
 from velvet_seam.core.picture.coverage import Plane, fitted, laid, mixed, weighed
 from velvet_seam.core.picture.edge import EdgeWork, worked
@@ -183,9 +184,10 @@ class Cutter:
     def _use(self, cut: Cut, later: Later, use: str) -> Cut:
         """Masks of one use laid on, or left for later where they are fixed to the canvas."""
         masks = [mask for mask in self._layer.seam.masks if mask.on and mask.use == use]
+        at_once = self._in_order(masks, use)
         for fixed in ("layer", "canvas"):
-            these = [mask for mask in masks if mask.fixed == fixed]
-            if not these:
+            these = [mask for mask in masks if at_once or mask.fixed == fixed]
+            if not these or (at_once and fixed == "canvas"):
                 continue
             plane = self._masking.planes(these, use, fixed == "canvas", cut.margin)
             if fixed == "canvas":
@@ -196,6 +198,16 @@ class Cutter:
             elif cut.step is not self._source:
                 cut = Cut(step("keep-mask", _kept, (), cut.step, self._source, plane))
         return cut
+
+    def _in_order(self, masks: list[Mask], use: str) -> bool:
+        """Whether masks of one use that are fixed to the canvas have to be laid on the layer's picture with the others, for
+        it depends on the order: one that is added to others, or keeps what others, or the crop, are to remove."""
+        fixed = {mask.fixed for mask in masks}
+        if use == "keep":
+            others = [one for one in self._layer.seam.masks if one.on and one.use != "keep"]
+            removes = any(one.fixed == "layer" for one in others) or not self._layer.crop.none
+            return "canvas" in fixed and removes
+        return use == "limit" and len(fixed) > 1 and any(one.combine == "add" for one in masks[1:])
 
     def looked(self) -> Cut:
         """The whole picture with its look, nothing cut out."""

@@ -169,7 +169,7 @@ class Masking:
         whole = (0.0, float(self._height))
         left: tuple[float, float] | None = None  # rows that the masks so far leave something of
         for mask in self._layer.seam.masks:
-            if not mask.on or mask.use != "limit" or mask.fixed != "layer" or not mask.follow.none:
+            if not mask.on or mask.use != "limit":
                 continue
             top, bottom = self._rows_of(mask, margin) or whole
             if mask.combine == "subtract":  # it takes something out of them, but no row wholly
@@ -191,6 +191,8 @@ class Masking:
         at = self._at
         half = mask.upright(at)
         if mask.invert or half is None or at(mask.rotation):
+            return None
+        if mask.fixed != "layer" or not mask.follow.none:
             return None
         middle = at(mask.y) + self._height / 2
         beyond = at(mask.feather_out) + max(at(mask.grow), 0) + margin
