@@ -8,7 +8,8 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.test_goldens import HEIGHT, WIDTH, layer, seen, shot
+from tests.core.test_goldens import HEIGHT, WIDTH, found, layer, seen, shot
+from velvet_seam.core.engine.engine import Engine
 
 MASKS = st.lists(
     st.fixed_dictionaries(
@@ -46,6 +47,56 @@ def test_it_makes_no_difference_what_masks_are_fixed_to_where_that_is_the_same(
     soft = any(one["feather_out"] for one in masks)
     assert off.max() <= (70 if soft else 3)
     assert (off > 3).mean() < (0.08 if soft else 0.002)
+
+
+MATTES = st.lists(
+    st.tuples(st.sampled_from("ab"), st.sampled_from(["add", "subtract", "intersect"]), st.booleans()),
+    min_size=2, max_size=3,
+)  # fmt: skip
+TAKEN: dict[str, dict[str, Any]] = {
+    "a": {"kind": "luma-key"}, "b": {"kind": "layer-matte", "layer": "l-b"},
+}  # fmt: skip
+
+
+def coverage(mattes: list[dict[str, Any]], masks: list[dict[str, Any]]) -> np.ndarray:
+    """Of a layer cut out by its own brightness and by another layer, 0 to 1."""
+    named = [[one | {"id": f"{kind}-{n}"} for n, one in enumerate(ones)]
+             for kind, ones in (("k", mattes), ("m", masks))]  # fmt: skip
+    top = layer("top", "garden", seam={"matte": named[0], "masks": named[1]})
+    engine = Engine(found)
+    of = shot(layer("b", "garden", crop={"left": 45.0}, hidden=True), top)
+    return engine.picture(engine.plan(of, 6, view="matte", chosen="l-top"))[..., 0] / 255
+
+
+@settings(max_examples=80, deadline=None)
+@given(MATTES, MASKS)
+def test_mattes_are_joined_in_their_order_wherever_they_are_taken_from(
+    mattes: list[tuple[str, str, bool]], masks: list[dict[str, Any]]
+):
+    """Then what is kept is added, and what is removed taken away: as sets, where every one of them is sure."""
+    masks = [one | {"fixed": "layer", "feather_out": 0, "combine": "intersect"} for one in masks]
+    sure = np.ones((HEIGHT, WIDTH), bool)
+    left: np.ndarray | None = None
+    for what, combine, invert in mattes:
+        own = coverage([TAKEN[what] | {"invert": invert}], [])
+        sure &= (own < 0.004) | (own > 0.996)
+        before = np.ones_like(own) if left is None else left
+        first = left is None and combine == "add"
+        left = {
+            "add": own if first else np.maximum(before, own), "subtract": before * (1 - own), "intersect": before * own,
+        }[combine]  # fmt: skip
+    assert left is not None
+    for use in ("keep", "garbage", "limit"):
+        for one in (mask for mask in masks if mask["use"] == use):
+            own = coverage([], [one | {"use": "limit"}])
+            sure &= (own < 0.004) | (own > 0.996)
+            left = {
+                "keep": np.maximum(left, own), "garbage": left * (1 - own), "limit": left * own,
+            }[use]  # fmt: skip
+    held = [TAKEN[w] | {"combine": c, "invert": i} for w, c, i in mattes]
+    off = np.abs(coverage(held, masks) - left)[sure]
+    assert sure.mean() > 0.2
+    assert (off > 0.02).mean() < 0.002, (mattes, masks)
 
 
 def test_what_follows_a_track_is_keyed_though_others_leave_nothing_of_its_rows():

@@ -20,12 +20,13 @@ from velvet_seam.core.engine.lying import LEAST_SCALE
 from velvet_seam.core.engine.masking import Masking
 from velvet_seam.core.looks import Ground
 from velvet_seam.core.masks import Mask
-from velvet_seam.core.mattes import Cut, Home, Matte, Side
+from velvet_seam.core.mattes import Cut, Home, LayerMatte, Matte, Side
 from velvet_seam.core.picture.coverage import Plane, fitted, laid, mixed, weighed
 from velvet_seam.core.picture.edge import EdgeWork, worked
 from velvet_seam.core.picture.placement import Patch
 from velvet_seam.core.picture.steady import REACH, Neighbour, motion, steadied
 from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.steps import Footage, Picture, Step, step
 from velvet_seam.core.timing.at import At
 
@@ -118,16 +119,44 @@ class Cutter:
 
     def _keyed(self, later: Later) -> Cut | None:
         left: Cut | None = None
-        for matte in self._layer.seam.matte:
-            made = matte.cut(self) if matte.on else None
+        mattes = [matte for matte in self._layer.seam.matte if matte.on]
+        wait = all(
+            self._can_wait(
+                matte.combine if n or matte.combine != "add" else "intersect", mattes[n + 1 :]
+            )
+            for n, matte in enumerate(mattes)
+            if isinstance(matte, LayerMatte)
+        )
+        for matte in mattes:
+            made = matte.cut(self)
             if made is None:
                 continue
-            if made.gives == "sheet":
+            if made.gives != "sheet":
+                left = self._joined(left, matte, made)
+                continue
+            if wait:
                 first = left is None and not later and matte.combine == "add"
                 later.append((made.step, "intersect" if first else matte.combine))
             else:
-                left = self._joined(left, matte, made)
+                plane = Cut(self._masking.onto_picture(made.step, 0), "plane")
+                left = self._joined(
+                    left, revised(matte, invert=False), plane
+                )  # it is turned already
         return left
+
+    def _can_wait(self, how: str, following: list[Matte]) -> bool:
+        """Whether coverage of the sheet can be laid on once the layer has been placed, though other mattes follow it, and
+        masks that keep, remove and limit. What is added to others counts as one way, what takes of them as the other."""
+        adds = how == "add"
+        if any(
+            (one.combine == "add") != adds for one in following if not isinstance(one, LayerMatte)
+        ):
+            return False
+        masks = [one for one in self._layer.seam.masks if one.on]
+        removes = any(one.use != "keep" and one.fixed == "layer" for one in masks)
+        if adds and (removes or not self._layer.crop.none):
+            return False
+        return not any(one.use == "keep" for one in masks)
 
     def _steadied(self, cut: Cut) -> Cut:
         """Joined with what the mattes leave of the frames beside this one."""
