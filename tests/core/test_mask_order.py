@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -109,3 +110,26 @@ def test_what_follows_a_track_is_keyed_though_others_leave_nothing_of_its_rows()
     np.testing.assert_array_equal(led, plain)
     assert plain.shape == (HEIGHT, WIDTH, 3)
     assert np.abs(plain - picture([upper], True, False)).max() > 60
+
+
+@pytest.mark.parametrize(
+    "place",
+    [
+        {"x": 60, "y": 40}, {"x": 90, "y": 33}, {"x": 52, "y": 44, "scale": 60, "rotation": 25}, {"x": 60, "y": 40, "flip_x": True, "rotation": 10},
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("fixed", ["layer", "canvas"])
+def test_a_mask_in_the_look_of_an_adjustment_layer_moves_with_it(place: dict[str, Any], fixed: str):
+    """Where it limits one part of the look is where it would limit the whole layer."""
+    box = {"kind": "box", "id": "m-a", "width": 50, "height": 34, "x": 8, "fixed": fixed}
+
+    def adjusted(of_layer: bool) -> np.ndarray:
+        part = {"kind": "negative", "id": "p-a", "masks": [] if of_layer else [box]}
+        adjustment = {
+            **layer("a", "wall"), "source": {"kind": "adjustment"}, "place": place, "look": {"parts": [part]},
+            "seam": {"masks": [box] if of_layer else []},
+        }  # fmt: skip
+        return seen(shot(layer("garden", "garden"), adjustment)).astype(int)
+
+    whole, part = adjusted(True), adjusted(False)
+    assert (np.abs(whole - part) > 12).mean() < 0.03  # along its rim

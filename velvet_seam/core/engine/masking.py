@@ -11,6 +11,7 @@ import numpy as np
 from velvet_seam.core.engine.context import Context
 from velvet_seam.core.masks import Ground, Mask
 from velvet_seam.core.picture.coverage import Plane, all_joined, faded
+from velvet_seam.core.picture.pinned import tangent
 from velvet_seam.core.picture.placement import Matrix
 from velvet_seam.core.picture.shape import BOX, Soft, cover
 from velvet_seam.core.shot.layer import Layer
@@ -117,8 +118,12 @@ class Masking:
         # What is thinner than a pixel of the canvas covers only as much of one, so that a shape that grows
         # from nothing begins with nothing, however soft.
         thick = min(mask.extents(self._at), default=np.inf)
-        here = min(1.0, thick * (1.0 if on_canvas else self._scale))
-        if on_canvas:
+        here = min(1.0, thick * (1.0 if mask.fixed == "canvas" else self._scale))
+        if on_canvas and mask.fixed == "layer":
+            size, ground, unit = sheet.size, (self._width, self._height), self._scale
+            back, seen = self._from_sheet(mask, frame)
+            here = here if seen else 0.0
+        elif on_canvas:
             back = sheet.back(self._context.camera(self._layer, frame))
             size, ground, unit = sheet.size, sheet.canvas, 1.0
         else:
@@ -128,6 +133,18 @@ class Masking:
             back, unit = _followed(back, ground, by), unit * float(np.hypot(by[0, 0], by[1, 0]))
         args = (MaskAt(mask, self._at), size, ground, back, unit, here)
         return step("mask-plane", _drawn, args)
+
+    def _from_sheet(
+        self, mask: Mask, frame: float
+    ) -> tuple[tuple[tuple[float, ...], ...], bool]:  # fmt: skip
+        """From pixels of the sheet to those of the layer, in perspective as it is at the mask's point; and whether anything
+        of the layer is seen there."""
+        to_sheet = self._context.to_sheet(self._layer, frame)
+        x, y = self._at(mask.x) + self._width / 2, self._at(mask.y) + self._height / 2
+        near = tangent(to_sheet, x, y) if to_sheet.any() else to_sheet
+        if not np.isfinite(near).all() or abs(np.linalg.det(near)) < 1e-9:
+            return ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)), False
+        return tuple(map(tuple, np.linalg.inv(near).tolist())), True
 
     def onto_picture(self, plane: Step, margin: int) -> Step:
         """A plane over the sheet as it falls on the layer's picture, with so many pixels around it."""
