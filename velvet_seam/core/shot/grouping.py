@@ -7,6 +7,7 @@ from collections.abc import Callable, Collection, Mapping
 from velvet_seam.core.mattes import LayerMatte
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span, TimeMap
+from velvet_seam.core.shot.leading import followed, taken_over
 from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.revise import fresh_parts, revised
 from velvet_seam.core.shot.shot import Shot
@@ -40,6 +41,7 @@ def grouped(shot: Shot, chosen: Collection[str], name: str) -> Shot:
     inside = [layer for layer in shot.layers if layer.id in chosen]
     if not inside:
         raise Problem("Choose the layers first. Nothing was changed.")
+    names = {one.id: one.name for one in shot.layers}
     for layer in shot.layers:
         if layer.locked and layer.id in chosen:
             raise Problem(f"{layer.name} is locked. Unlock it to change it.")
@@ -55,8 +57,15 @@ def grouped(shot: Shot, chosen: Collection[str], name: str) -> Shot:
                 raise Problem(
                     f"The look of {layer.name} acts through {lamp.name}: choose both or neither. Nothing was changed."
                 )
+        for leader in followed(layer):
+            if (leader in chosen) != (layer.id in chosen) and leader in names:
+                raise Problem(
+                    f"{layer.name} follows a track of {names[leader]}: choose both or neither. Nothing was changed."
+                )
     first, last = span_of(inside).first, span_of(inside).last
-    moved = [revised(layer, span=layer.span.moved(-first)) for layer in inside]
+    moved = [
+        taken_over(revised(layer, span=layer.span.moved(-first)), {}, -first) for layer in inside
+    ]
     return Shot(
         name=name, canvas=revised(shot.canvas, background="none"), rate=shot.rate,
         length=last - first + 1, light=shot.light, layers=tuple(moved),
@@ -127,7 +136,8 @@ def taken_apart(
             **seam_and_look, "seam": revised(seam, matte=mattes), "look": look, "span": span,
             "piece_of": ids.get(one.piece_of or ""),
         }  # fmt: skip
-        layers.append(revised(one, id=ids[one.id], **changed))
+        moved = revised(one, id=ids[one.id], **changed)
+        layers.append(taken_over(moved, ids, layer.span.first))
     sounds = [
         revised(one, id=new_id("t"), span=one.span.moved(layer.span.first)) for one in inner.sounds
     ]

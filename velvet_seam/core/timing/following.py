@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
+from velvet_seam.core.timing.bounds import Lasting
 from velvet_seam.core.words import Id, Part
 
 How = Literal["shift", "turn", "stretch", "plane"]
@@ -25,7 +26,10 @@ class Follow(Part):
         "shift",
         description="across and down; turning, too; growing, too; in perspective, with its corners",
     )
-    frame: int = Field(0, ge=0, le=200_000, description="of the shot, at which nothing is moved")
+    frame: Annotated[int, Lasting()] = Field(
+        0, ge=-200_000, le=200_000,
+        description="of the shot, at which nothing is moved; before its first, where it was taken out of another one",
+    )  # fmt: skip
     still: bool = Field(False, description="moved back, so that what is tracked stands still")
 
     @property

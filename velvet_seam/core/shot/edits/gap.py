@@ -8,6 +8,7 @@ from pydantic import Field
 
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
+from velvet_seam.core.shot.leading import led_later
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.words import Id
@@ -38,7 +39,11 @@ class CloseGap(EditBase):
                 for one in later
             ]
 
-        return revised(shot, layers=left(shot.layers), sounds=left(shot.sounds))
+        moved = {
+            one.id: by for one in shot.layers if one.span.first > last and not one.locked
+        }  # fmt: skip
+        layers = led_later(tuple(left(shot.layers)), moved)
+        return revised(shot, layers=layers, sounds=left(shot.sounds))
 
     def words(self, shot: Shot) -> str:
         one = (

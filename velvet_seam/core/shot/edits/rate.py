@@ -50,6 +50,8 @@ def _so_many(frames: Animated, by: Fraction) -> Animated:
         return Keyframes(
             keys=tuple(revised(key, value=_so_many(key.value, by)) for key in frames.keys)
         )
+    if frames < 0:  # a place in time, rather than a length of it
+        return _nearest(Fraction(frames) * by)
     return max(1 if frames else 0, _nearest(Fraction(frames) * by))
 
 

@@ -10,6 +10,7 @@ from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.edits.time import Trim
 from velvet_seam.core.shot.layer import MAX_FRAME, Layer, SoundTrack
+from velvet_seam.core.shot.leading import led_later
 from velvet_seam.core.shot.motion import Passage
 from velvet_seam.core.shot.revise import fresh_parts, revised
 from velvet_seam.core.shot.shot import Shot
@@ -36,7 +37,7 @@ def _copy(shot: Shot, thing: Thing, new_id: str, by: int) -> Thing:
     name = copy_name(thing.name, {one.name for one in shot.things})
     own = fresh_parts(thing, new_id) if isinstance(thing, Layer) else {}
     made: Thing = revised(thing, id=new_id, name=name, span=span, **own)
-    return made
+    return led_later((made,), {new_id: by})[0] if isinstance(made, Layer) else made
 
 
 def _put(shot: Shot, after: str, new: Thing) -> Shot:

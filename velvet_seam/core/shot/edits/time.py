@@ -11,6 +11,7 @@ from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits.base import EditBase, called
 from velvet_seam.core.shot.keyframes import begun_later, standing, with_keys
 from velvet_seam.core.shot.layer import Layer, SoundTrack, Span, TimeMap
+from velvet_seam.core.shot.leading import led_later
 from velvet_seam.core.shot.motion import Passage
 from velvet_seam.core.shot.revise import fresh_parts, replaced, revised, with_layer
 from velvet_seam.core.shot.shot import Shot
@@ -29,11 +30,12 @@ class MoveInTime(EditBase):
     by: int
 
     def applied(self, shot: Shot) -> Shot:
-        def moved(thing: Thing) -> Thing:
-            by = max(self.by, -thing.span.first)
-            return revised(thing, span=thing.span.moved(by))
-
-        return replaced(shot, self.target, moved)
+        thing = next((one for one in shot.things if one.id == self.target), None)
+        if thing is None:
+            raise Gone("Nothing was changed: that layer or sound is no longer in the shot.")
+        by = max(self.by, -thing.span.first)
+        moved = replaced(shot, self.target, lambda one: revised(one, span=one.span.moved(by)))
+        return revised(moved, layers=led_later(moved.layers, {self.target: by}))
 
     def words(self, shot: Shot) -> str:
         return f"move {called(shot, self.target)} in time"
@@ -197,10 +199,14 @@ class Freeze(EditBase):
                 shot = Split(target=layer.id, at=self.at, new_id=self.rest_id).applied(shot)
                 rest = (shot.layer(self.rest_id),)
                 shot = revised(shot, layers=[one for one in shot.layers if one.id != self.rest_id])
-                rest = (revised(rest[0], span=rest[0].span.moved(self.frames)),)
+                rest = led_later(
+                    (revised(rest[0], span=rest[0].span.moved(self.frames)),),
+                    {self.rest_id: self.frames},
+                )
             else:
                 waiting = revised(layer, span=layer.span.moved(self.frames), arrive=Passage())
                 shot = with_layer(shot, waiting)
+                shot = revised(shot, layers=led_later(shot.layers, {layer.id: self.frames}))
         layers = list(shot.layers)
         at = next(n for n, one in enumerate(layers) if one.id == layer.id)
         layers[at + 1 : at + 1] = [frozen, *rest]

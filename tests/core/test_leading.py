@@ -1,0 +1,100 @@
+"""What follows a track goes on following the same moments of it, however its leader is moved in time, grouped or copied."""
+
+from __future__ import annotations
+
+from itertools import count
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests.core.test_following import POINT
+from tests.core.test_goldens import found, layer, shot
+from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.engine.nested import Nested
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edits import apply, read_edit
+from velvet_seam.core.shot.grouping import grouped, taken_apart
+from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.shot import Shot
+
+FRAMES = (4, 6, 9, 13)
+FOLLOW = {"layer": "l-card", "tracks": ["t-a"], "frame": 7}
+
+
+def led() -> Shot:
+    """A disc, a mask of it and a mask in its look follow a card; and a card is held still against its own track."""
+    span = {"first": 4, "last": 14}
+    mask = {"kind": "box", "width": 60, "height": 50, "follow": FOLLOW}
+    negative = {"kind": "negative", "id": "p-a", "masks": [mask | {"id": "m-b", "x": 20}]}
+    return shot(
+        layer("garden", "garden") | {"span": {"first": 0, "last": 49}},
+        layer("still", "card", tracks=[POINT | {"id": "t-s"}], place={"x": 60, "y": 40, "scale": 40},
+              follow={"tracks": ["t-s"], "frame": 6, "still": True}) | {"span": span},
+        layer("card", "card", tracks=[POINT], place={"x": 70, "y": 30, "scale": 60}) | {"span": span},
+        layer("disc", "paper", follow=FOLLOW, look={"parts": [negative]}, seam={"masks": [mask | {"id": "m-a"}]})
+        | {"span": span},
+    ).model_copy(update={"length": 50})  # fmt: skip
+
+
+def seen(of: Shot, frames: tuple[int, ...], footage: Any = found) -> np.ndarray:
+    engine = Engine(footage)
+    return np.stack([engine.picture(engine.plan(of, frame)).copy() for frame in frames])
+
+
+def done(of: Shot, **edit: Any) -> Shot:
+    return apply(of, read_edit(edit))
+
+
+def test_leaders_and_what_follows_them_move_in_time_together():
+    of, later = led(), led()
+    for one in ("l-still", "l-card", "l-disc"):
+        later = done(later, do="move-in-time", target=one, by=9)
+    np.testing.assert_array_equal(seen(later, tuple(f + 9 for f in FRAMES)), seen(of, FRAMES))
+    # what went before them is taken out with the time it took
+    gone = {**layer("gone", "garden"), "span": {"first": 0, "last": 8}}
+    with_gone = Shot.model_validate({**later.model_dump(), "layers": [*later.model_dump()["layers"], gone]})  # fmt: skip
+    closed = done(with_gone, do="close-gap", targets=["l-gone"])
+    assert closed.layer("l-disc").span.first == 4
+    np.testing.assert_array_equal(seen(closed, FRAMES), seen(of, FRAMES))
+
+
+def test_what_follows_stays_on_its_leader_when_only_that_one_moves():
+    of = led()
+    later = done(of, do="move-in-time", target="l-card", by=3)
+    assert later.layer("l-disc").follow.frame == 10
+    assert later.layer("l-still").follow.frame == 6
+    alone = done(of, do="move-in-time", target="l-disc", by=3)
+    assert alone.layer("l-disc").follow.frame == 7
+
+
+def test_at_another_rate_and_again_it_follows_the_same_moments():
+    of = led()
+    np.testing.assert_array_equal(
+        seen(done(of, do="change-rate", rate="50"), tuple(2 * f for f in FRAMES)), seen(of, FRAMES)
+    )
+    again = done(of, do="repeat", target="l-still", times=1, apart=12, new_id="l-r")
+    (copy,) = (one for one in again.layers if one.id.startswith("l-r"))
+    assert (copy.span.first, copy.follow.frame) == (16, 18)
+
+
+def test_grouped_and_taken_apart_it_follows_as_before():
+    of = led()
+    inner = grouped(of, {"l-still", "l-card", "l-disc"}, "Group")
+    assert inner.layer("l-disc").follow.frame == 3
+    group = Layer.model_validate(
+        {"id": "l-g", "name": "Group", "source": {"kind": "nested", "footage": "s-g"},
+         "span": {"first": 4, "last": 14}, "place": {"x": 60, "y": 40}}
+    )  # fmt: skip
+    outer = of.model_copy(update={"layers": (of.layers[0], group)})
+    nested = Nested(inner, lambda one: found(one).digest)
+    inside = seen(outer, FRAMES, lambda one: nested if one == "s-g" else found(one))
+    np.testing.assert_array_equal(inside, seen(of, FRAMES))
+    numbers = count()
+    layers, _ = taken_apart(outer, group, inner, lambda kind: f"{kind}-n{next(numbers)}")
+    np.testing.assert_array_equal(
+        seen(of.model_copy(update={"layers": (of.layers[0], *layers)}), FRAMES), seen(of, FRAMES)
+    )
+    for part in ({"l-disc"}, {"l-card"}):
+        with pytest.raises(Problem, match="disc follows a track of card"):
+            grouped(of, part, "Group")
