@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, shot
+from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, found, layer, shot
 from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.looks import LOOKS
 from velvet_seam.core.passages import WAYS
 from velvet_seam.core.problem import Problem
@@ -206,3 +207,14 @@ def test_a_pace_that_changes_late_changes_what_comes_and_not_what_has_been(name:
     # within two frames it has come on by a fifth of a frame more
     step = np.abs(still[2] - still[1]).mean()
     assert np.abs(quick[2] - still[2]).mean() < max(2 * step, 1.5)
+
+
+def test_a_shake_goes_on_through_a_freeze():
+    """The picture stands and goes on; how it shakes is at every frame what it would have been."""
+    of = running("shake")
+    frozen = done(of, do="freeze", layer="l-a", at=15, frames=5, frozen_id="l-f", rest_id="l-r")
+    lies = [Lying(one, found) for one in (of, frozen)]
+    for frame, held in ((10, "l-a"), (15, "l-f"), (19, "l-f"), (20, "l-r"), (39, "l-r")):
+        before, after = (one.spot(whole.layer(which), frame) for one, whole, which in (
+            (lies[0], of, "l-a"), (lies[1], frozen, held)))  # fmt: skip
+        assert (before.x, before.y) == (after.x, after.y), frame

@@ -58,11 +58,6 @@ class Stray(BaseModel):
     """The frame of its clip that the layer shows; of a layer with tracks or a roto."""
 
 
-def all_masks(layer: Layer) -> list[MaskBase]:
-    """The masks of a layer's seam, and of the parts of its look."""
-    return [*layer.seam.masks, *(mask for part in layer.look.parts for mask in part.masks)]
-
-
 def painted(layer: Layer) -> bool:
     """Whether strokes on frames of a layer's clip cut it out."""
     return any(isinstance(one, RotoMatte) for one in layer.seam.matte)
@@ -100,7 +95,7 @@ class Lying:
             scale=max(spot.scale, LEAST_SCALE) / at.part(place.scale),
             turn=spot.rotation - at(place.rotation),
             camera=_nine(self.moved(layer, frame)), canvas=_nine(self.camera(layer, frame)),
-            masks={mask.id: tuple(by.ravel().tolist()) for mask in all_masks(layer)
+            masks={mask.id: tuple(by.ravel().tolist()) for mask in layer.masks
                    if (by := self.mask_followed(mask, layer, frame)) is not None},
             tracks={one.id: tuple(points.round(2).ravel().tolist()) for one in layer.tracks
                     if (points := self._points(layer, (one.id,), frame)) is not None},
@@ -154,7 +149,7 @@ class Lying:
     def leaders(self, layer: Layer, known: frozenset[str] = frozenset()) -> tuple[Layer, ...]:
         """The layers whose tracks a layer or its masks follow, and those which these follow."""
         found: list[Layer] = []
-        for follow in (layer.follow, *(mask.follow for mask in all_masks(layer))):
+        for follow in layer.follows:
             leader = None if follow.none else self._leader(follow, layer)
             if leader is not None and leader.id not in known | {layer.id}:
                 known = known | {leader.id}

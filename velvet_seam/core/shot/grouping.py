@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection, Mapping
 from velvet_seam.core.mattes import LayerMatte
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.layer import Layer, Place, SoundTrack, Span, TimeMap
-from velvet_seam.core.shot.leading import followed, taken_over
+from velvet_seam.core.shot.leading import taken_over
 from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.revise import fresh_parts, revised
 from velvet_seam.core.shot.shot import Shot
@@ -57,8 +57,8 @@ def grouped(shot: Shot, chosen: Collection[str], name: str) -> Shot:
                 raise Problem(
                     f"The look of {layer.name} acts through {lamp.name}: choose both or neither. Nothing was changed."
                 )
-        for leader in followed(layer):
-            if (leader in chosen) != (layer.id in chosen) and leader in names:
+        for leader in {one.layer for one in layer.follows if not one.none}:
+            if leader in names and (leader in chosen) != (layer.id in chosen):
                 raise Problem(
                     f"{layer.name} follows a track of {names[leader]}: choose both or neither. Nothing was changed."
                 )

@@ -9,12 +9,10 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 from typing import Any
 
-from pydantic import BaseModel
-
 from velvet_seam.core.looks.curve_points import AnyCurve, CurveKey, CurveKeys, curve_at
 from velvet_seam.core.masks import Outline, OutlineKey, OutlineKeys, Vertex, outline_at
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.revise import revised
+from velvet_seam.core.shot.revise import revised, throughout
 from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, value_at
 from velvet_seam.core.timing.ease import Ease
 
@@ -131,23 +129,15 @@ def raised(value: Keyframes, by: float) -> Keyframes:
 
 def standing(part: Any, frame: int) -> Any:
     """A part in which every value stands still, as it is at a frame."""
-    if is_keyed(part):
-        return at_frame(part, frame)
-    if isinstance(part, BaseModel):
-        fields = {name: getattr(part, name) for name in type(part).model_fields}
-        return type(part).model_validate({n: standing(f, frame) for n, f in fields.items()})
-    if isinstance(part, tuple):
-        return tuple(standing(one, frame) for one in part)
-    return part
+    return throughout(part, lambda one: at_frame(one, frame) if is_keyed(one) else None)
 
 
 def begun_later(part: Any, by: int) -> Any:
     """A part whose layer begins ``by`` frames later: its keyframes stay where they were in time."""
-    if is_keyed(part):
-        return with_keys(part, (revised(key, frame=key.frame - by) for key in part.keys))
-    if isinstance(part, BaseModel):
-        fields = {name: getattr(part, name) for name in type(part).model_fields}
-        return type(part).model_validate({n: begun_later(f, by) for n, f in fields.items()})
-    if isinstance(part, tuple):
-        return tuple(begun_later(one, by) for one in part)
-    return part
+
+    def later(one: Any) -> Any:
+        if not is_keyed(one):
+            return None
+        return with_keys(one, (revised(key, frame=key.frame - by) for key in one.keys))
+
+    return throughout(part, later)

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from velvet_seam.core.masks import MaskBase
 from velvet_seam.core.shot.around import Around
 from velvet_seam.core.shot.crop import Crop
 from velvet_seam.core.shot.look import Look
@@ -199,6 +200,16 @@ class Layer(Part):
     seam: Seam = Seam()
     hidden: bool = False
     locked: bool = False
+
+    @property
+    def masks(self) -> tuple[MaskBase, ...]:
+        """All of it: those of its seam, and of the parts of its look."""
+        return (*self.seam.masks, *(mask for part in self.look.parts for mask in part.masks))
+
+    @property
+    def follows(self) -> tuple[Follow, ...]:
+        """What it follows, and what its masks do."""
+        return (self.follow, *(mask.follow for mask in self.masks))
 
 
 class SoundTrack(Heard):

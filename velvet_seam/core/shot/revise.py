@@ -6,6 +6,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+from pydantic import BaseModel
+
 from velvet_seam.core.shot.layer import Layer, SoundTrack
 from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.seam import Seam
@@ -20,6 +22,29 @@ def revised(part: Any, **changes: Any) -> Any:
         return replace(part, **changes)
     fields = {name: getattr(part, name) for name in kind.model_fields}
     return kind.model_validate({**fields, **changes})
+
+
+def throughout(part: Any, change: Callable[[Any], Any]) -> Any:
+    """A part of the document with what it holds changed, however deep.
+
+    Args:
+        change: what stands for a thing from now on; None to look inside it.
+
+    Returns:
+        The same object where nothing is changed.
+    """
+    made = change(part)
+    if made is not None:
+        return made
+    if isinstance(part, BaseModel):
+        fields = {name: getattr(part, name) for name in type(part).model_fields}
+        changed = {name: throughout(held, change) for name, held in fields.items()}
+        same = all(changed[name] is held for name, held in fields.items())
+        return part if same else type(part).model_validate(changed)
+    if isinstance(part, tuple) and not (part and isinstance(part[0], int | float | str)):
+        inside = tuple(throughout(one, change) for one in part)
+        return part if all(a is b for a, b in zip(inside, part, strict=True)) else inside
+    return part
 
 
 def with_layer(shot: Shot, new: Layer) -> Shot:

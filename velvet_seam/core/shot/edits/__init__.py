@@ -18,6 +18,7 @@ from pydantic import TypeAdapter, ValidationError
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits.bake import Bake, Unbake
 from velvet_seam.core.shot.edits.base import EditBase, apply
+from velvet_seam.core.shot.edits.cutting import Split, Trim
 from velvet_seam.core.shot.edits.footage import ReplaceFootage
 from velvet_seam.core.shot.edits.group import GroupLayers, TakeApart
 from velvet_seam.core.shot.edits.keys import EaseKeys, KeyHere, MoveKeys, PasteKeys, RemoveKeys
@@ -35,8 +36,6 @@ from velvet_seam.core.shot.edits.time import (
     MoveInTime,
     Reverse,
     Slip,
-    Split,
-    Trim,
 )
 from velvet_seam.core.shot.edits.tracks import (
     FollowTrack,

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from pydantic import ValidationError
 
 from velvet_seam.core.problem import Gone, Problem
+from velvet_seam.core.shot.layer import Layer, SoundTrack
 from velvet_seam.core.shot.shot import Shot, sentence
 from velvet_seam.core.words import Part
+
+Thing = TypeVar("Thing", Layer, SoundTrack)
 
 
 class EditBase(Part):
@@ -81,3 +86,11 @@ def value_words(path: str) -> str:
     """
     last = path.rpartition(".")[2]
     return _VALUE_WORDS.get(last, last.replace("_", " "))
+
+
+def thing_of(shot: Shot, target: str) -> Layer | SoundTrack:
+    """The layer or the sound that an edit changes."""
+    found = next((one for one in shot.things if one.id == target), None)
+    if found is None:
+        raise Gone("Nothing was changed: that layer or sound is no longer in the shot.")
+    return found

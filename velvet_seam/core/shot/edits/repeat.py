@@ -6,9 +6,9 @@ from typing import Literal
 
 from pydantic import Field
 
-from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.edits.base import EditBase, called
-from velvet_seam.core.shot.edits.time import Trim
+from velvet_seam.core.problem import Problem
+from velvet_seam.core.shot.edits.base import EditBase, called, thing_of
+from velvet_seam.core.shot.edits.cutting import Trim
 from velvet_seam.core.shot.layer import MAX_FRAME, Layer, SoundTrack
 from velvet_seam.core.shot.leading import led_later
 from velvet_seam.core.shot.motion import Passage
@@ -20,13 +20,6 @@ MOST = 60
 """Copies made at a time."""
 
 Thing = Layer | SoundTrack
-
-
-def _thing(shot: Shot, target: str) -> Thing:
-    found = next((one for one in shot.things if one.id == target), None)
-    if found is None:
-        raise Gone("Nothing was changed: that layer or sound is no longer in the shot.")
-    return found
 
 
 def _copy(shot: Shot, thing: Thing, new_id: str, by: int) -> Thing:
@@ -65,7 +58,7 @@ class Repeat(EditBase):
     new_id: Id
 
     def applied(self, shot: Shot) -> Shot:
-        thing = _thing(shot, self.target)
+        thing = thing_of(shot, self.target)
         if thing.span.first + min(0, self.apart * self.times) < 0:
             raise Problem("Nothing was changed: the first of them would begin before the shot.")
         above = thing.id
@@ -88,7 +81,7 @@ class LoopOver(EditBase):
     new_id: Id
 
     def applied(self, shot: Shot) -> Shot:
-        thing = _thing(shot, self.target)
+        thing = thing_of(shot, self.target)
         length = thing.span.length
         step = length - self.fade
         if step < 1:
@@ -106,7 +99,7 @@ class LoopOver(EditBase):
             new = _copy(shot, thing, f"{self.new_id[:34]}-{n}", n * step)
             shot, above = _put(shot, above, self._fading(new, True, n < count)), new.id
             last_id = new.id
-        if _thing(shot, last_id).span.last >= shot.length:
+        if thing_of(shot, last_id).span.last >= shot.length:
             shot = Trim(target=last_id, edge="last", to=shot.length - 1).applied(shot)
         return shot
 

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from velvet_seam.core.shot.edits.bake import Bake, Unbake
 from velvet_seam.core.shot.edits.base import EditBase, apply
+from velvet_seam.core.shot.edits.cutting import Split, Trim
 from velvet_seam.core.shot.edits.footage import ReplaceFootage
 from velvet_seam.core.shot.edits.gap import CloseGap
 from velvet_seam.core.shot.edits.group import GroupLayers, TakeApart
@@ -30,8 +31,6 @@ from velvet_seam.core.shot.edits.time import (
     MoveInTime,
     Reverse,
     Slip,
-    Split,
-    Trim,
 )
 from velvet_seam.core.shot.edits.tracks import FollowTrack, RemoveTrack, SetTrack
 from velvet_seam.core.shot.edits.values import SetValues

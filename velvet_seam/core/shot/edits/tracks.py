@@ -101,7 +101,7 @@ def followers(shot: Shot, layer: Layer, track: str | None = None) -> list[str]:
     found = []
     for one in shot.layers:
         for what, follow in [(one.name, one.follow)] + [
-            (f"a mask of {one.name}", m.follow) for m in _masks(one)
+            (f"a mask of {one.name}", m.follow) for m in one.masks
         ]:
             of = follow.layer or one.id
             if of == layer.id and not follow.none and (track is None or track in follow.tracks):
@@ -125,7 +125,3 @@ def left_behind(before: Shot, after: Shot) -> list[str]:
         still = {name for one in lost for name in followers(after, layer, one)}
         gone += sorted(still - set(gone))
     return gone
-
-
-def _masks(layer: Layer) -> list[MaskBase]:
-    return [*layer.seam.masks, *(mask for part in layer.look.parts for mask in part.masks)]
