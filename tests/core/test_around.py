@@ -12,6 +12,7 @@ from velvet_seam.core.around import AROUND
 from velvet_seam.core.around.border import distance
 from velvet_seam.core.around.dashes import dashes
 from velvet_seam.core.around.wrap import wrapped
+from velvet_seam.core.engine import surrounding
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.picture.placement import Patch
@@ -394,3 +395,30 @@ def test_dashes_stay_where_they_are_on_what_moves(x, y, turn, window):
     # a pixel at either end of a dash may be another one
     assert (np.abs(got - want)[there] > 128).mean() < 0.05
     assert 0.5 < (want > 128).mean() < 0.7
+
+
+@pytest.mark.parametrize("per", [1, 8])
+def test_what_goes_by_the_whole_edge_lies_there_looked_at_closely_and_of_what_is_very_large(
+    per: int, monkeypatch: pytest.MonkeyPatch
+):
+    """All of a layer that would be too large a picture is taken from a smaller one."""
+    around = {
+        "border": {"on": True, "width": 10, "dash": 30, "gap": 20, "colour": "#ffffff"},
+        "floor": {"on": True, "colour": "#ff0000", "height": 40, "blur": 6},
+    }
+    one = {
+        **layer("card", "wall"), "source": {"kind": "colour", "colour": "#000000"}, "around": around,
+        "place": {"x": 250, "y": 250, "scale": 40, "rotation": 13},
+    }  # fmt: skip
+    of = shot(one, canvas={"width": 500, "height": 500, "background": "#000000"})
+    engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
+    whole = engine.picture(engine.plan(of, 6))[..., :3].astype(float)
+    monkeypatch.setattr(surrounding, "MOST_PIXELS", 40_000 if per == 1 else 1_000_000)
+    x, y, w, h = 100, 60, 300, 200
+    sheet = Sheet.all((500, 500), (500 * per, 500 * per))
+    sheet = sheet.part((x * per, y * per, w * per, h * per))
+    seen_so = engine.picture(engine.plan(of, 6, sheet=sheet))[..., :3].astype(float)
+    mean = seen_so.reshape(h, per, w, per, 3).mean(axis=(1, 3))
+    off = np.abs(mean - whole[y : y + h, x : x + w]).max(axis=-1)
+    assert (off > 100).mean() < 0.015
+    assert off.mean() < 3
