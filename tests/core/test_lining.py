@@ -13,13 +13,15 @@ from hypothesis import strategies as st
 from tests.core.test_goldens import HEIGHT, WIDTH, Drawn, layer, shot
 from velvet_seam.core.engine.comparing import against
 from velvet_seam.core.engine.engine import Engine
-from velvet_seam.core.engine.lining import lined_up
+from velvet_seam.core.engine.lining import held_still, lined_up
 from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.picture.pinned import tangent
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.warps import Model, moved_along
 from velvet_seam.core.shot.edits import SetValues, apply
 from velvet_seam.core.shot.in_time import lag, moved_by
 from velvet_seam.core.shot.shot import Shot
+from velvet_seam.core.timing.at import At
 
 UNIT = np.array([[1, 0, -60], [0, 1, -40], [0, 0, 60.0]]) / 60
 
@@ -37,11 +39,11 @@ def lying(of: Shot) -> Lying:
 
 @given(
     st.sampled_from(("shift", "turn", "stretch", "plane")), st.integers(0, 9999), st.booleans(), st.booleans(),
-    st.booleans(), st.booleans(),
+    st.booleans(), st.booleans(), st.booleans(),
 )  # fmt: skip
 @settings(max_examples=80)
 def test_a_layer_is_moved_on_the_canvas_by_just_that_change(
-    model: Model, seed: int, flipped: bool, keyed: bool, pulled: bool, filmed: bool
+    model: Model, seed: int, flipped: bool, keyed: bool, pulled: bool, filmed: bool, stirred: bool
 ):
     rng = np.random.default_rng(seed)
     place: dict[str, Any] = {
@@ -49,11 +51,20 @@ def test_a_layer_is_moved_on_the_canvas_by_just_that_change(
         "rotation": float(rng.uniform(-60, 60)), "flip_x": flipped,
     }  # fmt: skip
     if keyed and model != "plane":
-        place["x"] = {"keys": [{"frame": 0, "value": 20.0}, {"frame": 11, "value": 90.0}]}
+        place["x"] = {
+            "keys": [{"frame": 0, "value": 20.0, "ease": "hold"}, {"frame": 11, "value": 90.0}]
+        }
+        place["y"] = {
+            "keys": [{"frame": 3, "value": 20.0, "ease": "smooth"}, {"frame": 8, "value": 60.0}]
+        }
         place["rotation"] = {"keys": [{"frame": 0, "value": 0.0}, {"frame": 11, "value": 30.0}]}
     if pulled:
         place["pins"] = {"top_left_x": 9, "bottom_right_y": -7}
-    layers = [layer("a", "garden", place=place)]
+    astray = {
+        "stir": {"shake": 30.0, "turn": 9.0, "jitter": 6.0},
+        "leave": {"way": "grow", "frames": 11},
+    }
+    layers = [layer("a", "garden", place=place, **astray if stirred else {})]
     if filmed:
         layers.append({
             **layer("camera", "wall"), "source": {"kind": "camera"},
@@ -74,6 +85,53 @@ def test_a_layer_is_moved_on_the_canvas_by_just_that_change(
 
     want = on_canvas(of) @ change.T
     assert np.abs(on_canvas(after) - want / want[:, 2:]).max() < 0.01
+
+
+@given(
+    st.integers(0, 9999),
+    st.booleans(),
+    st.booleans(),
+    st.booleans(),
+    st.sampled_from([None, "l-b"]),
+)
+@settings(max_examples=40)
+def test_what_is_locked_off_stands_still_and_what_shakes_with_another_moves_as_it_does(
+    seed: int, flipped: bool, pulled: bool, keyed: bool, other: str | None
+):
+    """Where a layer's middle is; all around it, as far as a place can say it."""
+    rng = np.random.default_rng(seed)
+    pins = {"top_left_x": 9, "bottom_right_y": -7} if pulled else {}
+    x: Any = {"keys": [{"frame": 0, "value": 20}, {"frame": 11, "value": 90}]} if keyed else 50.0
+    places = [
+        {"x": x, "y": 44, "scale": 80, "rotation": 20, "flip_x": flipped, "pins": pins},
+        {"x": 70, "y": 30, "scale": 50, "rotation": -35, "pins": pins},
+    ]
+    of = shot(layer("a", "garden", place=places[0]), layer("b", "garden", place=places[1]))
+    about = np.array([[1, 0, -WIDTH / 2], [0, 1, -HEIGHT / 2], [0, 0, 1.0]])
+    warps = {
+        n: np.linalg.inv(about) @ moved_along("stretch", rng.normal(0, 0.1, 4) * [40, 40, 1, 1]) @ about
+        for n in range(2, 9)
+    }  # fmt: skip
+    lies, one, follows = lying(of), of.layer("l-a"), of.layer("l-b") if other else None
+    after = apply(of, SetValues(target="l-a", values=held_still(lies, one, 5, warps, follows)))
+    then, at = lies.matrix(one, 5), At(5)
+    middle = np.linalg.inv(then) @ [at(one.place.x), at(one.place.y), 1]
+
+    def near(matrix: np.ndarray, point: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Where a point comes to lie, and how what is around it turns and grows."""
+        row = tangent(matrix, *(point / point[2])[:2])
+        return (row @ (point / point[2]))[:2], row[:2, :2]
+
+    for number, warp in warps.items():
+        now = lying(after).matrix(after.layer("l-a"), number)
+        if follows is None:
+            there = np.linalg.inv(warp) @ middle
+            made, want = near(now @ warp, there), near(then, there)
+        else:
+            seen = lies.matrix(follows, 5)
+            made, want = near(now, middle), near(seen @ warp @ np.linalg.inv(seen) @ then, middle)
+        assert np.abs(made[0] - want[0]).max() < 0.01
+        assert np.abs(made[1] - want[1]).max() < (0.06 if pulled else 1e-3)  # a place has no shear
 
 
 def test_corners_that_move_are_not_pulled():

@@ -23,11 +23,12 @@ from velvet_seam.core.masks import (
 )
 from velvet_seam.core.mattes import Home, LayerMatte
 from velvet_seam.core.shot.layer import Layer, Place, Span
+from velvet_seam.core.shot.mask_moves import Change, points_brought
 from velvet_seam.core.shot.motion import Passage, Stir
 from velvet_seam.core.shot.seam import Seam
 from velvet_seam.core.shot.shot import Canvas, Shot
 from velvet_seam.core.sources import ColourSource
-from velvet_seam.core.timing.animated import Keyframe, Keyframes
+from velvet_seam.core.timing.animated import Animated, Keyframe, Keyframes, value_at
 
 CANVAS = Canvas(width=160, height=120)
 FRAME = 6
@@ -92,6 +93,50 @@ def test_fixed_to_the_canvas_and_back_a_mask_shows_the_same(kind, where):
         away = np.abs(coverage(shot_with(where, other)) - first)
         assert away.mean() < 2.5
         assert (away > 128).mean() < 0.002
+
+
+EASES = st.sampled_from(["hold", "linear", "smooth", "slow-start", (0.2, -0.4, 0.5, 1.3)])
+
+
+@st.composite
+def moving(draw: st.DrawFn) -> Animated:
+    """A number that stands, or has keyframes anywhere."""
+    frames = sorted(draw(st.sets(st.integers(-5, 30), max_size=4)))
+    if not frames:
+        return draw(st.floats(-90, 90))
+    return Keyframes(keys=tuple(Keyframe(n, draw(st.floats(-90, 90)), draw(EASES)) for n in frames))
+
+
+@given(
+    moving(), moving(), st.sampled_from([0, 90, 180, -90, 13.7]), st.floats(0.3, 3), st.booleans()
+)
+def test_a_point_moves_as_it_moved_on_every_frame(x, y, turn, scale, mirrored):
+    """Across and down have keyframes at other frames, with other eases."""
+    change = Change(turn, scale, 7, -4, mirrored)
+    new = points_brought(x, y, change)
+    for frame in range(-8, 34):
+        want = change.point(value_at(x, frame), value_at(y, frame))
+        assert [value_at(one, frame) for one in new] == pytest.approx(want, abs=1e-3)
+
+
+def test_keyframes_stay_as_few_where_they_can():
+    path = Keyframes(keys=(Keyframe(0, 0.0, "smooth"), Keyframe(4, 8.0), Keyframe(600, 9.0)))
+    late = Keyframes(keys=(Keyframe(2, 0.0), Keyframe(300, 9.0)))
+    shifted = points_brought(path, late, Change(0, 2, 5, 5, False))
+    assert [[key.frame for key in one.keys] for one in shifted] == [[0, 4, 600], [2, 300]]
+    turned = points_brought(path, late, Change(10, 1, 0, 0, False))[0]
+    assert [key.frame for key in turned.keys] == [0, 1, 2, 3, 4, 300, 600]
+    long = Keyframes(keys=(Keyframe(0, 0.0, "smooth"), Keyframe(100_000, 8.0)))
+    assert 3_000 < len(points_brought(long, late, Change(10, 1, 0, 0, False))[0].keys) <= 10_000
+
+
+def test_a_mask_that_turns_over_goes_on_turning_over():
+    turning = Keyframes(keys=(Keyframe(0, 100.0), Keyframe(20, 820.0)))
+    mask = BoxMask(id="m", width=60, height=20, rotation=turning)
+    shot = shot_with(place(80, 60, 100, 120, (False, False)), mask)
+    layer, lies = shot.layers[0], Lying(shot, lambda _: NoFootage())
+    brought = lies.refixed(mask, layer, "canvas", layer, FRAME).rotation
+    assert [key.value for key in brought.keys] == pytest.approx([-140, 580])
 
 
 def test_it_stays_where_it_is_seen_while_its_layer_arrives_and_stirs():

@@ -9,6 +9,7 @@ import numpy as np
 
 from velvet_seam.core.engine.corners import corners_of, pulls_to
 from velvet_seam.core.engine.lying import Lying
+from velvet_seam.core.picture.pinned import tangent
 from velvet_seam.core.picture.placement import Matrix
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.register.warps import Model, mapped
@@ -34,7 +35,8 @@ def lined_up(lies: Lying, layer: Layer, frame: int, change: Matrix, model: Model
     change = change / change[2, 2]
     if model == "plane":
         return _pulled(lies, layer, frame, change)
-    by = Change.of(change)
+    stray = _astray(lies, layer, frame)
+    by = Change.of(np.linalg.inv(stray) @ change @ stray)
     x, y = points_brought(layer.place.x, layer.place.y, by)
     values: dict[str, Any] = {"place.x": x, "place.y": y}
     if model != "shift":
@@ -60,16 +62,18 @@ def held_still(
     """
     at = At(frame - layer.span.first)
     rest = np.array([at(layer.place.x), at(layer.place.y), 1.0])
-    own = lies.plain(layer, frame)
+    stray = _astray(lies, layer, frame)
+    own = np.linalg.inv(stray) @ lies.matrix(layer, frame)
     keys: dict[str, list[Keyframe]] = {name: [] for name in ("x", "y", "rotation", "scale")}
     for number, warp in sorted(warps.items()):
         if follows is None:
             change = own @ np.linalg.inv(warp) @ np.linalg.inv(own)
         else:
-            there = lies.plain(follows, frame)
+            there = np.linalg.inv(stray) @ lies.matrix(follows, frame)
             change = there @ warp @ np.linalg.inv(there)
-        by = Change.of(change / change[2, 2])
-        x, y, _ = change @ rest / change[2, 2]
+        change = tangent(change, rest[0], rest[1])
+        by = Change.of(change)
+        x, y, _ = change @ rest
         values = {
             "x": x, "y": y, "rotation": at(layer.place.rotation) + by.turn,
             "scale": min(max(at(layer.place.scale) * by.scale, SCALES[0]), SCALES[1]),
@@ -79,6 +83,14 @@ def held_still(
                 Keyframe(frame=number - layer.span.first, value=round(float(value), 4))
             )
     return {f"place.{name}": Keyframes(keys=tuple(some)) for name, some in keys.items()}
+
+
+def _astray(lies: Lying, layer: Layer, frame: int) -> Matrix:
+    """How far off its place a layer lies by what arrives, leaves and shakes: a shift of canvas pixels."""
+    spot, at = lies.spot(layer, frame), At(frame - layer.span.first)
+    return np.array(
+        [[1, 0, spot.x - at(layer.place.x)], [0, 1, spot.y - at(layer.place.y)], [0, 0, 1.0]]
+    )
 
 
 def _pulled(lies: Lying, layer: Layer, frame: int, change: Matrix) -> dict[str, Any]:
