@@ -42,8 +42,8 @@ def seen(of: Shot, frames: tuple[int, ...], footage: Any = found) -> np.ndarray:
     return np.stack([engine.picture(engine.plan(of, frame)).copy() for frame in frames])
 
 
-def done(of: Shot, **edit: Any) -> Shot:
-    return apply(of, read_edit(edit))
+def done(to: Shot, /, **edit: Any) -> Shot:
+    return apply(to, read_edit(edit))
 
 
 def test_leaders_and_what_follows_them_move_in_time_together():
@@ -98,3 +98,39 @@ def test_grouped_and_taken_apart_it_follows_as_before():
     for part in ({"l-disc"}, {"l-card"}):
         with pytest.raises(Problem, match="disc follows a track of card"):
             grouped(of, part, "Group")
+
+
+def test_a_look_given_to_a_layer_that_begins_later_changes_at_the_same_frames_of_the_shot():
+    """One part grows stronger, another is limited by a mask that moves and follows the first layer's own track."""
+    keys = [{"frame": 1, "value": 0, "ease": "smooth"}, {"frame": 9, "value": 100}]
+    mask = {"kind": "box", "id": "m-b", "width": 60, "height": 50, "fixed": "canvas", "x": {"keys": keys},
+            "follow": FOLLOW | {"layer": None}}  # fmt: skip
+    parts = [
+        {"kind": "light", "id": "p-a", "exposure": 2, "strength": {"keys": keys}},
+        {"kind": "negative", "id": "p-b", "masks": [mask]},
+    ]
+    span = {"first": 4, "last": 14}
+    of = shot(
+        layer("card", "card", tracks=[POINT], place={"x": 70, "y": 30}, look={"parts": parts}) | {"span": span},
+        layer("early", "paper") | {"span": {"first": 0, "last": 30}},
+        layer("late", "paper") | {"span": {"first": 6, "last": 30}},
+    ).model_copy(update={"length": 50})  # fmt: skip
+    worn = of.layer("l-card").look.model_dump()
+    both = done(
+        of, do="wear-look", layers=["l-early", "l-late"], look=worn, new_id="w-a", of="l-card"
+    )
+
+    def alone(name: str) -> Shot:
+        others = ({"l-early", "l-late"} - {name}).pop()
+        return done(both, do="set-values", target=others, values={"hidden": True})
+
+    frames = (7, 9, 11, 14)
+    early, late = seen(alone("l-early"), frames), seen(alone("l-late"), frames)
+    np.testing.assert_array_equal(early, late)
+    assert len({one.tobytes() for one in early}) == len(frames)
+    # a look of the shelf has no frames of this shot: it begins with each layer
+    shelf = done(of, do="wear-look", layers=["l-early", "l-late"], look=worn, new_id="w-a")
+    starts = [
+        shelf.layer(name).look.parts[0].strength.keys[0].frame for name in ("l-early", "l-late")
+    ]
+    assert starts == [1, 1]

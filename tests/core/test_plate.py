@@ -14,6 +14,7 @@ from velvet_seam.core.looks.light import Light
 from velvet_seam.core.register.locked_frames import locked_frames
 from velvet_seam.core.shot.layer import Layer, Place, Span
 from velvet_seam.core.shot.look import Look
+from velvet_seam.core.shot.motion import Stir
 from velvet_seam.core.shot.pins import Pins
 from velvet_seam.core.shot.plate_layer import plate_layer
 from velvet_seam.core.shot.seam import Seam
@@ -164,3 +165,9 @@ def test_a_plate_lies_still_where_its_take_from_the_hand_was():
     assert [(one.kind, one.exposure) for one in plate.look.parts] == [("light", 0.5)]
     assert plate.look.parts[0].id != "p-light"
     assert plate_layer(take, "l-plate", "Plate", 3, "f-plate").place == take.place
+    shaken = take.model_copy(update={"stir": Stir(shake=9, seed=4, flicker=30), "age": 12})
+    plate = plate_layer(shaken, "l-plate", "Plate", 3, "f-plate")
+    assert (plate.stir, plate.age) == (
+        Stir(shake=9, seed=4),
+        12,
+    )  # it shakes with it, and is not seen through

@@ -332,3 +332,23 @@ def test_what_followed_a_track_that_goes_is_named(client: TestClient):
         json={"edit": {"do": "set-values", "target": high, "values": {"place.x": 9}}},
     )
     assert "said" not in quiet.json()
+
+
+def test_a_mask_and_a_look_given_to_another_layer_follow_the_same_track_still(client: TestClient):
+    """They followed a track of their own layer; nothing of another shot follows one of this."""
+    identity, (low, high) = new_shot(client, CANVAS, (carried(), "card.mp4"), (png(), "star.png"))
+    track = {"id": "t-a", "name": "Card", "first": 0, "path": [[9, 9], [12, 9]]}
+    edit(client, identity, do="set-track", layer=low, track=track)
+    mask = {"kind": "oval", "id": "m-a", "follow": {"tracks": ["t-a"]}}
+    edit(client, identity, do="add-mask", layer=low, mask=mask)
+    part = {"kind": "negative", "id": "p-a", "masks": [mask | {"id": "m-b"}]}
+    edit(client, identity, do="add-look-part", layer=low, part=part)
+    client.post(f"/shots/{identity}/copies", json={"layer": low, "part": "m-a", "to": [high]})
+    look = document(client, identity)["layers"][0]["look"]
+    edit(client, identity, do="wear-look", layers=[high], look=look, new_id="w-a", of=low)
+    star = document(client, identity)["layers"][1]
+    given = [star["seam"]["masks"][0], star["look"]["parts"][0]["masks"][0]]
+    assert [one["follow"]["layer"] for one in given] == [low, low]
+    client.post(f"/shots/{identity}/kept-looks", json={"layer": low, "name": "Kept"})
+    kept = client.app.state.context.library.looks.all()[0]
+    assert kept.look.parts[0].masks[0].follow.none

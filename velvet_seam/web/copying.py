@@ -17,6 +17,7 @@ from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import AddMask, AddMatte, Edit, SetValues, Several
 from velvet_seam.core.shot.keyframes import begun_later
 from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.leading import led_by
 from velvet_seam.core.shot.motion import Echo, Passage
 from velvet_seam.core.shot.points import resized
 from velvet_seam.core.shot.revise import revised
@@ -194,6 +195,7 @@ def _added(
     if isinstance(part, MaskBase):
         where = part.fixed  # what is fixed to the canvas stays so
         copy = _lying(shot, context).refixed(part, layer, where, other, frame, id=new_id("m"))
+        copy = led_by(copy, layer.id)
         return AddMask(layer=other.id, mask=_later(copy, other, layer))
     copied = revised(part, id=new_id("k"))
     return AddMatte(layer=other.id, matte=_later(copied, other, layer))

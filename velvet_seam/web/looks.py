@@ -16,6 +16,7 @@ from velvet_seam.core.looks.shelf import SHELF
 from velvet_seam.core.problem import Gone, Problem
 from velvet_seam.core.shot.edits import AddLookPart, Edit, SetValues, WearLook
 from velvet_seam.core.shot.layer import Layer
+from velvet_seam.core.shot.leading import led_by_nobody
 from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.revise import without_others
 from velvet_seam.core.timing.at import At
@@ -65,7 +66,7 @@ def keep(identity: str, body: Kept, request: Request, context: Ctx) -> Response:
     look = standing.shot.layer(body.layer).look
     if not look.parts:
         raise Problem("That layer has no look to keep.")
-    context.library.looks.keep(body.name, without_others(look))
+    context.library.looks.keep(body.name, led_by_nobody(without_others(look)))
     return answer(request, context, standing, body)
 
 

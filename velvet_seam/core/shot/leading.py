@@ -3,27 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from typing import Any
 
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.revise import revised, throughout
 from velvet_seam.core.timing.following import Follow
 
 
-def following(layer: Layer, change: Callable[[Follow], Follow]) -> Layer:
-    """A layer with all that it follows, anything in it too, changed."""
-    made: Layer = throughout(
-        layer, lambda one: change(one) if isinstance(one, Follow) and not one.none else None
+def following(part: Any, change: Callable[[Follow], Follow]) -> Any:
+    """A layer, or a part of one, with all that it follows, anything in it too, changed."""
+    return throughout(
+        part, lambda one: change(one) if isinstance(one, Follow) and not one.none else None
     )
-    return made
+
+
+def led_by(part: Any, layer: str) -> Any:
+    """A part taken from a layer, for another one: what followed that layer's own tracks goes on following them."""
+    return following(part, lambda one: revised(one, layer=one.layer or layer))
+
+
+def led_by_nobody(part: Any) -> Any:
+    """A part for another shot: there are no tracks there that it could follow."""
+    return following(part, lambda one: Follow())
 
 
 def taken_over(layer: Layer, ids: Mapping[str, str], by: int) -> Layer:
     """A layer that was taken into another shot, ``by`` frames later there: it follows those that stand for its leaders,
     by their old ids, from the same moment."""
-    return following(
+    made: Layer = following(
         layer,
         lambda one: revised(one, layer=ids.get(one.layer or "", one.layer), frame=one.frame + by),
     )
+    return made
 
 
 def led_later(layers: tuple[Layer, ...], moved: Mapping[str, int]) -> tuple[Layer, ...]:
@@ -36,6 +47,7 @@ def led_later(layers: tuple[Layer, ...], moved: Mapping[str, int]) -> tuple[Laye
             changed: Follow = revised(one, frame=one.frame + by) if by else one
             return changed
 
-        return following(layer, change)
+        made: Layer = following(layer, change)
+        return made
 
     return tuple(led(layer) for layer in layers)

@@ -18,7 +18,7 @@ def plate_layer(
     footage: str,
     at: int | None = None,
 ) -> Layer:
-    """A layer that shows the plate wherever its take is shown, with the take's crop and look.
+    """A layer that shows the plate wherever its take is shown, with the take's crop and look; it shakes with it.
 
     Args:
         take: what the plate was made of; what it follows is left out, and has to be among its keyframes.
@@ -30,7 +30,8 @@ def plate_layer(
     place = take.place if at is None else _still(take.place, at)
     return Layer(
         id=identity, name=name, thread=thread, source=FootageSource(footage=footage), span=take.span,
-        place=place, crop=take.crop, look=fresh_look(take.look, identity),
+        place=place, crop=take.crop, look=fresh_look(take.look, identity), age=take.age,
+        stir=revised(take.stir, flicker=0),
     )  # fmt: skip
 
 

@@ -9,6 +9,8 @@ from pydantic import Field
 from velvet_seam.core.looks import LOOKS, LookBase, LookPart
 from velvet_seam.core.problem import Gone
 from velvet_seam.core.shot.edits.base import EditBase, called
+from velvet_seam.core.shot.keyframes import begun_later
+from velvet_seam.core.shot.leading import led_by
 from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.revise import fresh_look, revised, with_layer
 from velvet_seam.core.shot.shot import Shot
@@ -55,24 +57,32 @@ class MoveLookPart(EditBase):
 
 
 class WearLook(EditBase):
-    """A whole look for some layers, in the place of what they have. Its parts get ids of their own in each."""
+    """A whole look for some layers, in the place of what they have. Its parts get ids of their own in each.
+
+    The look ``of`` another layer changes at the same frames of the shot as there, and masks in it follow that layer's
+    tracks, as they do there.
+    """
 
     do: Literal["wear-look"] = "wear-look"
     layers: tuple[Id, ...] = Field(min_length=1, max_length=200)
     look: Look
     name: Name = "look"
     new_id: Id
+    of: Id | None = None
 
     @property
     def changes(self) -> str | None:
         return self.layers[0] if len(self.layers) == 1 else None
 
     def applied(self, shot: Shot) -> Shot:
+        of = shot.layer(self.of) if self.of else None
         for number, identity in enumerate(self.layers):
             layer = shot.layer(identity)
             if layer.locked and len(self.layers) > 1:
                 continue
             look = fresh_look(self.look, f"{self.new_id[:24]}-{number}")
+            if of is not None:
+                look = led_by(begun_later(look, layer.span.first - of.span.first), of.id)
             shot = with_layer(shot, revised(layer, look=look))
         return shot
 

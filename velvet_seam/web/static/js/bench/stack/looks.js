@@ -43,7 +43,7 @@ export class Looks {
 
   copy(layer, to) {
     const { bench } = this;
-    return bench.edit({ do: "wear-look", layers: to, look: layer.look, name: `look of ${layer.name}`, new_id: this.newId("w") }).then((answer) => {
+    return bench.edit({ do: "wear-look", layers: to, look: layer.look, name: `look of ${layer.name}`, of: layer.id, new_id: this.newId("w") }).then((answer) => {
       if (answer) say(to.length === 1 ? `${bench.thing(to[0])?.name} wears it too.` : `${to.length} layers wear it too.`);
     });
   }
