@@ -85,11 +85,13 @@ def test_a_frame_shows_each_layer_in_its_window_and_nothing_else():
         **layer("frame", "wall"),
         "source": {"kind": "windows", "count": 2, "gap": 8, "margin": 6, "colour": "#ff00ff"},
     }
-    of = shot(layer("one", "garden"), layer("two", "paper"), frame)
+    pulled = {"x": 60, "y": 40, "rotation": 9, "pins": {"top_left_x": 40, "bottom_right_y": -30}}
+    of = shot(layer("one", "garden", place=pulled), layer("two", "paper"), frame)
     for n, name in enumerate(("l-one", "l-two")):
         source = of.layers[2].source
         found = source.openings(0, (WIDTH, HEIGHT))  # type: ignore[attr-defined]
-        of = apply(of, SetValues(target=name, values=into(found[n], (WIDTH, HEIGHT))))
+        for edit in put(of.layer(name), corners_of(found[n]), (WIDTH, HEIGHT)):
+            of = apply(of, edit)
     engine = Engine(lambda identity: Drawn(identity.removeprefix("f-")))
     made = engine.picture(engine.plan(of, 6))[..., :3].astype(int)
     assert (made[:, :5] == (255, 0, 255)).all()

@@ -14,6 +14,7 @@ from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.crop import Crop
 from velvet_seam.core.shot.edits import AddMask, EditBase, RemovePart, SetValues
 from velvet_seam.core.shot.layer import SCALES, Layer
+from velvet_seam.core.shot.pins import Pins
 from velvet_seam.core.shot.revise import revised
 from velvet_seam.core.sources import WindowsSource
 from velvet_seam.core.sources.openings import Corners, Opening, box_of, corners_of
@@ -94,6 +95,8 @@ def put(
     edits: list[EditBase] = [] if held is None else [RemovePart(layer=layer.id, part=held.id)]
     upright = set(corners) == set(corners_of(box))
     values = into(box, size, bleed)
+    if not layer.place.pins.none:  # in a window nothing is pulled
+        values |= {f"place.pins.{name}": 0.0 for name in Pins.model_fields}
     if upright:
         return [*edits, SetValues(target=layer.id, values=values)]
     values |= {f"crop.{side}": 0.0 for side in ("left", "right", "top", "bottom")}
