@@ -10,12 +10,14 @@ import numpy as np
 import pytest
 
 from tests.clips import coded_clip, read_code
+from velvet_seam.core.engine.clip_time import frames_shown
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.media.material import Material
-from velvet_seam.core.media.probe import probe
+from velvet_seam.core.media.probe import probe, timed
 from velvet_seam.core.picture.between import flowed, mixed_frames
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
+from velvet_seam.core.shot.layer import TimeMap
 from velvet_seam.core.shot.shot import Shot
 
 
@@ -262,3 +264,28 @@ def test_a_ramp_by_its_name_is_slow_where_it_says():
 def test_a_speed_of_as_good_as_nothing_is_refused_in_words(speed):
     with pytest.raises(Problem, match="stands still"):
         apply(shot_of("25"), read_edit({"do": "change-speed", "target": "l-one", "speed": speed}))
+
+
+@pytest.mark.parametrize("declared", [True, False], ids=["rate declared", "only in milliseconds"])
+@pytest.mark.parametrize(
+    "rate", ["12", "15", "24", "25", "30", "50", "60", "24000/1001", "30000/1001", "60000/1001"]
+)
+def test_a_short_clip_counted_in_milliseconds_shows_its_frames_one_by_one(
+    rate: str, declared: bool, tmp_path: Path
+):
+    """Eight frames at 60 a second last 117 of them: at the rate that this would be, each came a frame too late."""
+    exact = Fraction(rate)
+    for count in (2, 3, 5, 8, 21, 40):
+        path = tmp_path / f"{count}.mkv"
+        coded_clip(path, count, rate=exact)
+        found = probe(path)
+        if not declared:  # a file that says no more than when its frames begin
+            found = timed({"kind": "clip", "format": "x"}, found.times, found.tick)
+        # whole rates and those a thousandth lower lie alike while the clip is shorter than a second
+        alike = {exact, exact * Fraction(1001, 1000), exact * Fraction(1000, 1001)}
+        assert found.rate in (alike if not declared else {exact})
+        for backward in (False, True):
+            start = found.begins(count - 1) if backward else Fraction(0)
+            time = TimeMap(source_in=start, speed=-100.0 if backward else 100.0)
+            shown = frames_shown(found, time, count, found.rate)
+            assert shown == list(range(count))[:: -1 if backward else 1]

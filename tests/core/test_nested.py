@@ -263,6 +263,12 @@ def test_a_baked_shot_has_the_pixels_the_coverage_and_the_sound_of_its_shot(tmp_
     for frame in (0, 6, 11):
         wanted = engine.picture(engine.alone(inside, frame)).astype(int)
         assert np.abs(clip.read(frame).astype(int) - wanted).max() <= 1
+    quick = heard.model_copy(
+        update={"rate": Fraction(60)}
+    )  # and its frames, at a rate that is no whole milliseconds
+    bake(quick, path, lambda identity: Drawn(identity[2:]), sounds)
+    assert (probe(path).rate, probe(path).length) == (60, Fraction(12, 60))
+    bake(heard, path, lambda identity: Drawn(identity[2:]), sounds)
     own = decode_sound(path)
     mixed = mix(heard, sounds)
     assert own is not None

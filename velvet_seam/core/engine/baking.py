@@ -8,7 +8,7 @@ from pathlib import Path
 from velvet_seam.core.engine.engine import MEGABYTE, Engine
 from velvet_seam.core.engine.looking import Tables, no_table
 from velvet_seam.core.engine.render import has_sound
-from velvet_seam.core.media.writer import BAKED, ClipWriter, join
+from velvet_seam.core.media.writer import BAKED, ClipWriter
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sound.mix import Sounds, mix
 from velvet_seam.core.steps import Footage, Shelf
@@ -26,14 +26,9 @@ def bake(
     """
     engine = Engine(footage, cache_bytes=256 * MEGABYTE, passing=True, tables=tables, shelf=shelf)
     canvas = shot.canvas
-    silent = path.with_name(path.name + ".pictures")
-    try:
-        with ClipWriter(silent, canvas.width, canvas.height, shot.rate, BAKED) as writer:
-            for frame in range(shot.length):
-                writer.add(engine.picture(engine.alone(shot, frame)))
-                each(frame + 1)
-            writer.finish()
-        sound = mix(shot, sounds) if has_sound(shot, sounds.sound) else None
-        join([silent], path, shot.rate, BAKED, sound)
-    finally:
-        silent.unlink(missing_ok=True)
+    sound = mix(shot, sounds) if has_sound(shot, sounds.sound) else None
+    with ClipWriter(path, canvas.width, canvas.height, shot.rate, BAKED, sound) as writer:
+        for frame in range(shot.length):
+            writer.add(engine.picture(engine.alone(shot, frame)))
+            each(frame + 1)
+        writer.finish()

@@ -173,7 +173,7 @@ def _probe_flipbook(image: Image.Image) -> Probe:
     times = flipbook.page_times(image)
     found = {"kind": "clip", "format": str(image.format), "width": image.width,
              "height": image.height, "alpha": alpha}  # fmt: skip
-    return _timed(found, times[:-1], Fraction(1, 1000), last=times[-1] - times[-2])
+    return timed(found, times[:-1], Fraction(1, 1000), last=times[-1] - times[-2])
 
 
 def _probe_container(container: av.container.InputContainer) -> Probe:
@@ -222,7 +222,7 @@ def _probe_clip(
     hdr = {16: "PQ", 18: "HLG"}.get(int(first.color_trc), "")
     found |= {"kind": "clip", "width": width, "height": height, "rotation": rotation, "hdr": hdr,
               "alpha": has_alpha(first)}  # fmt: skip
-    clip = _timed(found, times, stream.time_base or Fraction(1, 25))
+    clip = timed(found, times, stream.time_base or Fraction(1, 25), said=_declared(stream))
     promised = float(stream.duration * clip.tick) if stream.duration else 0.0
     if not promised and container.duration and end is not None:
         promised = container.duration / av.time_base - max(end - clip.seconds, 0)
@@ -230,14 +230,20 @@ def _probe_clip(
     return clip.model_copy(update={"missing": short if short > 0.2 + promised / 100 else 0.0})
 
 
-def _timed(
-    found: dict[str, object], times: list[int], tick: Fraction, last: int | None = None
-) -> Probe:
-    """A clip with its times, and what follows from them. ``last``: how long the last frame shows."""
+def timed(
+    found: dict[str, object], times: list[int], tick: Fraction, last: int | None = None,
+    said: Fraction | None = None,
+) -> Probe:  # fmt: skip
+    """A clip with its times, and what follows from them.
+
+    Args:
+        last: how long the last frame shows, in ticks.
+        said: frames a second, as the file says of itself.
+    """
     gaps = [later - earlier for earlier, later in itertools.pairwise(times)]
-    rate = Fraction(25)
+    rate = said if said in USUAL else Fraction(25)
     if gaps:
-        rate = _near_usual(times, tick)
+        rate = _rate_of(times, tick, said)
     usual: Fraction = 1 / (rate * tick)
     on_grid = (abs((t - times[0]) * tick - n / rate) <= tick for n, t in enumerate(times))
     shown = 1 / rate if last is None else last * tick
@@ -253,29 +259,60 @@ def _timed(
     )
 
 
-def _near_usual(times: list[int], tick: Fraction) -> Fraction:
-    """The measured rate, or of the usual ones within a thousandth of it the one whose grid, rounded to
-    the file's clock, meets the most frames.
+USUAL = (
+    *(Fraction(n) for n in (10, 12, 15, 20, 24, 25, 30, 48, 50, 60, 90, 100, 120, 240)),
+    *(Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120, 240)),
+)
+"""Frames a second that clips are made with."""
 
-    In milliseconds, 72 frames at 120 a second last as long as at 119.88; but they do not lie alike.
+CLOSE = Fraction(1, 700)
+"""Part of a rate within which a usual one is meant."""
+
+
+def _declared(stream: av.VideoStream) -> Fraction | None:
+    """Frames a second as a file says of itself; that may be rounded, to a fraction of smaller numbers."""
+    said = stream.average_rate
+    if not said:
+        return None
+    return next((one for one in USUAL if abs(one - said) < said / 100_000), said)
+
+
+def _rate_of(times: list[int], tick: Fraction, said: Fraction | None) -> Fraction:
+    """Frames a second: a usual rate whose grid, rounded to the file's clock, meets the frames; else what the file says
+    of itself, where that does; else as measured.
+
+    In milliseconds, 72 frames at 120 a second last as long as at 119.88; but they do not lie alike. And eight at 60 are
+    over after 117 of them, which would be 59.8 a second.
     """
-    measured = Fraction(len(times) - 1) / ((times[-1] - times[0]) * tick)
-    usual = [Fraction(n) for n in (24, 25, 30, 48, 50, 60, 90, 100, 120, 240)]
-    usual += [Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120, 240)]
-    near = [rate for rate in usual if abs(rate - measured) <= measured / 700]
+    span = times[-1] - times[0]
+    measured = Fraction(len(times) - 1) / (span * tick)
 
-    def met(rate: Fraction) -> int:
+    def far(rate: Fraction) -> Fraction:
+        return abs(rate - measured) / measured
+
+    def met(rate: Fraction, within: Fraction = Fraction(1, 2)) -> int:
         clock = 1 / (rate * tick)
         return sum(
-            abs(time - times[0] - n * clock) <= Fraction(1, 2)
-            for n, time in enumerate(times[:2000])
+            abs(time - times[0] - n * clock) <= within for n, time in enumerate(times[:2000])
         )
 
+    every = min(len(times), 2000)
+    if said in USUAL and far(said) <= max(CLOSE, Fraction(1, span)) and met(said) == every:
+        return said
+    near = [rate for rate in USUAL if far(rate) <= CLOSE]
     best = max(near, key=met, default=None)  # of equals the first, a whole number
-    if best is not None and (
-        abs(best - measured) <= measured / 1500 or met(best) == min(len(times), 2000)
-    ):
+    if best is not None and (far(best) <= Fraction(1, 1500) or met(best) == every):
         return best
+    if span >= 4 * (
+        len(times) - 1
+    ):  # the clock tells frames apart, but not where a short clip ends
+        fit = [
+            one for one in USUAL if far(one) <= Fraction(1, span) and met(one, Fraction(1)) == every
+        ]
+        if fit:
+            return max(fit, key=met)
+        if said is not None and far(said) <= Fraction(1, span) and met(said) == every:
+            return said
     return min(max(measured, Fraction(1)), Fraction(240)).limit_denominator(1001)
 
 

@@ -65,15 +65,16 @@ BAKED = Encoding("matroska", "ffv1", "bgra", {"level": "3", "slices": "4", "g": 
 
 
 class ClipWriter:
-    """Writes pictures to one file, without sound.
+    """Writes pictures to one file, with a sound for all of it where one is given: (samples, 2) float32 at 48 kHz.
 
     The file is written beside its place as ``name.part`` and gets its name in :meth:`finish`;
     leaving the context without finishing removes it.
     """
 
     def __init__(
-        self, path: Path, width: int, height: int, rate: Fraction, encoding: Encoding
-    ) -> None:
+        self, path: Path, width: int, height: int, rate: Fraction, encoding: Encoding,
+        sound: NDArray[np.float32] | None = None,
+    ) -> None:  # fmt: skip
         self._path = path
         self._part = path.with_name(path.name + ".part")
         self._encoding = encoding
@@ -89,6 +90,7 @@ class ClipWriter:
             context.colorspace, context.color_range = _BT709, int(ColorRange.MPEG)
         context.color_primaries = context.color_trc = _SRGB_AS_709
         self._stream = stream
+        self._heard = _Sound(self._container, encoding.sound, sound) if sound is not None else None
         self._count = 0
         self._finished = False
 
@@ -105,6 +107,8 @@ class ClipWriter:
     def add_frame(self, frame: av.VideoFrame) -> None:
         """The next picture, in the layout of the encoding."""
         frame.pts, frame.time_base = self._count, self._tick
+        if self._heard:
+            self._heard.write_up_to(self._count * self._tick)
         self._count += 1
         for packet in self._stream.encode(frame):
             self._container.mux(packet)
@@ -113,6 +117,8 @@ class ClipWriter:
         """Write what is left and give the file its name."""
         for packet in self._stream.encode(None):
             self._container.mux(packet)
+        if self._heard:
+            self._heard.write_up_to(None)
         self._container.close()
         self._part.replace(self._path)
         self._finished = True
