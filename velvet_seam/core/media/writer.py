@@ -37,7 +37,7 @@ class Encoding:
     sound: str
 
     def container(self, path: Path) -> av.container.OutputContainer:
-        flags = {"movflags": "+faststart+write_colr"}
+        flags = {"movflags": "+faststart+write_colr"} if self.format in ("mp4", "mov") else {}
         return av.open(str(path), "w", format=self.format, options=flags)
 
 
