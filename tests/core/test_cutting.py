@@ -164,6 +164,7 @@ def test_a_way_in_that_was_cut_off_is_whole_again_when_it_is_chosen_anew():
     "more",
     [
         {}, {"fade_in": 8, "fade_out": 12}, {"fade_in": 60, "fade_out": 70}, {"fade_in": keys(4, 50)},
+        {"time": {"speed": 50, "sound": "stay"}}, {"time": {"speed": keys(-50, 200), "sound": "stay", "ends": "loop"}},
         {"gain": keys(-20, 0)}, {"time": {"source_in": "1/7"}}, {"time": {"speed": 50}}, {"time": {"speed": -100, "source_in": "3"}},
     ],
 )  # fmt: skip
@@ -181,6 +182,25 @@ def test_a_sound_cut_in_two_is_heard_as_it_was(rate: str, more: dict[str, Any]):
     cut = done(cut, do="split", target="s-b", at=60, new_id="s-c")
     # a clip's own time is rounded to a sample where a piece begins
     assert np.abs(mix(cut, sounds) - mix(of, sounds)).max() < 0.4 * 2 * np.pi * 220 / 48000
+
+
+def test_a_sound_that_plays_as_recorded_goes_on_when_its_picture_is_turned_round_or_trimmed():
+    noise = np.random.default_rng(1).normal(0, 0.1, (4 * 48000, 2)).astype(np.float32)
+    sounds = Sounds(lambda _: noise, lambda _: Fraction(4))
+    own = {"time": {"speed": 50, "source_in": "1/2", "sound": "stay"}, "sound": {"on": True}}
+    of = shot(layer("a", "garden", **own) | {"span": {"first": 2, "last": 40}}).model_copy(
+        update={"length": 50}
+    )
+    heard = mix(of, sounds)
+    assert np.abs(heard[1920 * 2 : 1920 * 41]).max() > 0.2
+    turned = done(of, do="reverse", target="l-a")
+    np.testing.assert_array_equal(mix(turned, sounds), heard)
+    np.testing.assert_array_equal(mix(done(turned, do="reverse", target="l-a"), sounds), heard)
+    late = mix(done(of, do="trim", target="l-a", edge="first", to=20), sounds)
+    np.testing.assert_array_equal(late[1920 * 20 :], heard[1920 * 20 :])
+    # chosen anew, it begins with the picture
+    other = done(turned, do="set-values", target="l-a", values={"time.sound": "follow"})
+    assert other.layer("l-a").time.ahead == 0
 
 
 QUICKER = [one for one in RUNS if one.startswith("quicker")]

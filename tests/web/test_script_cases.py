@@ -18,6 +18,7 @@ import pytest
 from playwright.sync_api import Page
 
 from tests.web.test_whole_job import clean  # noqa: F401
+from velvet_seam.core.engine.clip_time import folded
 from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.looks.curve_points import CurveKeys, curve_at
 from velvet_seam.core.masks import MASKS, Ground, MaskBase
@@ -88,6 +89,27 @@ def of_values(rng: np.random.Generator) -> Iterator[Case]:
         answer = float(time.at(frames, RATE))
         given = [{"source_in": "7/3", "speed": told}, frames, float(RATE)]
         yield Case("time/moving", "sourceSeconds", given, answer, within=0.02)
+
+
+def of_sounds(rng: np.random.Generator) -> Iterator[Case]:
+    """Where a bar's wave is drawn from: where the mix reads."""
+    for n in range(24):
+        ends, sound = ("hold", "loop", "bounce")[n % 3], "stay" if n % 4 == 3 else "follow"
+        speed = float(rng.uniform(-250, 250))
+        time = TimeMap(
+            source_in=Fraction(9, 4), speed=speed, ends=ends, sound=sound, ahead=Fraction(n, 3)
+        )
+        frames, length = int(rng.integers(0, 90)), Fraction(16, 5)
+        heard = (
+            time.at(frames, RATE)
+            if sound == "follow"
+            else time.source_in + time.ahead + frames / RATE
+        )
+        if sound == "follow":
+            heard = folded(heard, ends, length, length)
+        thing = {"time": time.model_dump(mode="json"), "span": {"first": 7, "last": 96}}
+        given = [thing, float(RATE), float(length), frames / 90]
+        yield Case("time/moving", "heardAlong", given, float(heard), 1e-3, "along")
 
 
 def of_curves(rng: np.random.Generator) -> Iterator[Case]:
@@ -200,7 +222,7 @@ ASK = """async (cases) => {
     const args = given.map((one) => (one === null ? undefined : one));
     const it = module[name](...args);
     answers.push(take === "toCanvas" ? Object.values(it.toCanvas(...given.slice(-2)))
-      : take === "toSource" ? Object.values(it.toSource(...given.slice(-2))) : it);
+      : take === "along" ? it(...given.slice(-1)) : take === "toSource" ? Object.values(it.toSource(...given.slice(-2))) : it);
   }
   return answers;
 }"""
@@ -217,7 +239,7 @@ def asked(page: Page, served: str, cases: list[Case]) -> list[Any]:
 
 def test_script_answers_as_python_does(clean: Page, served: str):  # noqa: F811
     rng = np.random.default_rng(16)
-    cases = [*of_values(rng), *of_curves(rng), *of_places(rng), *of_masks(rng)]
+    cases = [*of_values(rng), *of_sounds(rng), *of_curves(rng), *of_places(rng), *of_masks(rng)]
     assert len(cases) > 150
     for case, got in zip(cases, asked(clean, served, cases), strict=True):
         if case.function == "curveAt":

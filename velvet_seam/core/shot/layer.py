@@ -88,6 +88,24 @@ class TimeMap(Part):
         "follow", description="the clip's sound: at the same speed, at the same speed in its own "
         "pitch, or as recorded",
     )  # fmt: skip
+    ahead: Seconds = Field(
+        Fraction(0),
+        description="seconds by which a sound that plays as recorded is further on than the picture at the first frame: "
+        "where a split has parted them, or the picture was turned round",
+    )
+
+    def begun(self, source_in: Fraction, frames: int, rate: Fraction) -> TimeMap:
+        """The picture from another time of the source on, so many shot frames later; a sound that plays as recorded goes
+        on as it did.
+
+        >>> TimeMap(speed=50, sound="stay").begun(Fraction(1), 50, Fraction(25)).ahead
+        Fraction(1, 1)
+        """
+        ahead = self.ahead
+        if self.sound == "stay":
+            ahead += self.source_in + frames / rate - source_in
+        made: TimeMap = self.model_copy(update={"source_in": source_in, "ahead": ahead})
+        return made
 
     def at(self, frames: int, rate: Fraction) -> Fraction:
         """The source's time so many shot frames after the first of the span, before ``ends`` acts.

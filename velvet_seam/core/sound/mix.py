@@ -102,9 +102,11 @@ class _Voice:
         """The sound in its clip's own time, counted from the first sample of the span."""
         pitch = self._heard.pitch
         plain = time.speed == 100 and time.ends == "hold" and time.source_in >= 0
-        if (plain or time.sound == "stay") and pitch == 0:
-            return _Later(Recorded(sound), round(time.source_in * SOUND_RATE))
-        run = TimeMap(source_in=time.source_in) if time.sound == "stay" else time
+        stays = time.sound == "stay"
+        begin = time.source_in + (time.ahead if stays else 0)
+        if (plain or stays) and pitch == 0:
+            return _Later(Recorded(sound), round(begin * SOUND_RATE))
+        run = TimeMap(source_in=begin) if stays else time
         positions = self._positions(run)
         source = Recorded(sound, whole if time.ends == "loop" else None)
         if time.ends == "bounce":

@@ -127,7 +127,8 @@ def _begun_at(thing: Thing, first: int, rate: Fraction) -> Thing:
     else:
         later = _more_cut(later, by, "faded_in")
     span = Span(first=first, last=thing.span.last)
-    return revised(later, span=span, time=revised(later.time, source_in=source_in))
+    ahead = thing.time.begun(source_in, by, rate).ahead
+    return revised(later, span=span, time=revised(later.time, source_in=source_in, ahead=ahead))
 
 
 def _ending_at(thing: Thing, last: int) -> Thing:

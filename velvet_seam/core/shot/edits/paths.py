@@ -8,7 +8,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from velvet_seam.core.problem import Gone, Problem
-from velvet_seam.core.shot.layer import OwnSound, SoundTrack
+from velvet_seam.core.shot.layer import OwnSound, SoundTrack, TimeMap
 from velvet_seam.core.shot.look import Look
 from velvet_seam.core.shot.motion import Passage
 from velvet_seam.core.shot.revise import replaced, revised
@@ -27,6 +27,7 @@ FIXED_OF: dict[type, set[str]] = {
 _FADES: dict[str, dict[str, Any]] = {"fade_in": {"faded_in": 0}, "fade_out": {"faded_out": 0}}
 SET_TOO: dict[type, dict[str, dict[str, Any]]] = {
     Passage: {"way": {"done": 0}, "frames": {"done": 0}}, OwnSound: _FADES, SoundTrack: _FADES,
+    TimeMap: {"sound": {"ahead": 0}},
 }  # fmt: skip
 """What else is set where a value is: one that is chosen anew is not cut off by an earlier split."""
 

@@ -153,7 +153,7 @@ class ChangeSpeed(EditBase):
 
 
 class Reverse(EditBase):
-    """Show the same stretch of the source from its end to its beginning."""
+    """Show the same stretch of the source from its end to its beginning; a sound that plays as recorded goes on doing so."""
 
     do: Literal["reverse"] = "reverse"
     target: Id
@@ -162,10 +162,8 @@ class Reverse(EditBase):
         def turned(thing: Thing) -> Thing:
             last = thing.span.length - 1
             time = thing.time
-            begin = time.at(last, shot.rate)
-            return revised(
-                thing, time=revised(time, source_in=begin, speed=_turned(time.speed, last))
-            )
+            begun = time.begun(time.at(last, shot.rate), 0, shot.rate)
+            return revised(thing, time=revised(begun, speed=_turned(time.speed, last)))
 
         return replaced(shot, self.target, turned)
 

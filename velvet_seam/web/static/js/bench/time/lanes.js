@@ -1,7 +1,7 @@
 // One lane of the time strip: the name, the bar with what it shows, fades and the wave of a sound.
 import { NAMES, node } from "./parts.js";
 import { RULER } from "./ruler.js";
-import { sourceAlong, valueAt } from "./moving.js";
+import { heardAlong, valueAt } from "./moving.js";
 
 export class Lanes {
   constructor(bench, strip) {
@@ -82,12 +82,7 @@ export class Lanes {
     if (!wave) return;
     const { bench } = this, [, BAR] = this.strip.rows;
     const seconds = bench.state.footage[track.footage]?.seconds ?? 1;
-    const along = sourceAlong(track, bench.rate);
-    const at = (part) => {
-      const second = along(part);
-      const inside = track.time.ends === "loop" ? ((second % seconds) + seconds) % seconds : second;
-      return Math.floor((inside / seconds) * wave.length);
-    };
+    const along = heardAlong(track, bench.rate, seconds), at = (part) => Math.floor((along(part) / seconds) * wave.length);
     let path = "";
     const seen = Math.max(1, NAMES - x), until = Math.min(width - 1, NAMES + this.strip.room - x);
     for (let px = seen - (seen % 2) + 1; px < until; px += 2) {

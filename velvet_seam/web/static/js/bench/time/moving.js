@@ -76,14 +76,19 @@ export function valueOf(thing, path) {
   return path.split(".").reduce((part, name) => (Array.isArray(part) ? part.find((one) => one.id === name) : part?.[name]), thing);
 }
 
+/** Seconds that a document writes as a fraction. */
+function secondsOf(text) {
+  const [a, b] = String(text ?? 0).split("/");
+  return Number(a) / Number(b ?? 1);
+}
+
 /** The time of its source that a clip shows so many frames after its first: the area under its speed. */
 export function sourceSeconds(time, frames, rate) {
-  const [a, b] = String(time.source_in).split("/");
   const steps = 16 * Math.max(1, Math.abs(frames));
   let area = 0;
   if (!moves(time.speed)) area = time.speed * frames;
   else for (let n = 0; n < steps; n += 1) area += (valueAt(time.speed, ((n + 0.5) / steps) * frames) * frames) / steps;
-  return Number(a) / Number(b ?? 1) + area / 100 / rate;
+  return secondsOf(time.source_in) + area / 100 / rate;
 }
 
 /** Every value of a thing that moves, by path, in the order of the document. */
@@ -108,4 +113,17 @@ export function sourceAlong(thing, rate) {
     const n = Math.min(Math.floor(part * places), places - 1);
     return known[n] + (known[n + 1] - known[n]) * (part * places - n);
   };
+}
+
+/** Where in its recording, `long` seconds of it, a bar is heard, in seconds, by how far along the bar it is asked. */
+export function heardAlong(thing, rate, long) {
+  const { time, span } = thing;
+  if (time.sound === "stay") {
+    const begin = secondsOf(time.source_in) + secondsOf(time.ahead), whole = (span.last + 1 - span.first) / rate;
+    return (part) => begin + part * whole;
+  }
+  const along = sourceAlong(thing, rate), within = (second, turn) => ((second % turn) + turn) % turn;
+  if (time.ends === "loop") return (part) => within(along(part), long);
+  if (time.ends === "bounce") return (part) => Math.abs(within(along(part) + long, 2 * long) - long);
+  return along;
 }
