@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from tests.core.test_clip_time import clips
 from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.engine.shutter import Lit
 from velvet_seam.core.engine.stirring import spot_at, stirred
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.shot.layer import Layer
@@ -179,3 +180,35 @@ def test_a_shake_strays_as_far_as_it_says_and_the_same_each_time():
     places = [middle(one) for one in shaken]
     assert places[0] != pytest.approx((100, 100), abs=1)
     assert places[0] != pytest.approx(places[1], abs=1)
+
+
+EVENLY = {"keys": [{"frame": 0, "value": -700}, {"frame": 40, "value": 900}]}  # 40 px a frame
+QUICKER = {"keys": [{"frame": 19, "value": 20, "ease": "slow-start"}, {"frame": 21, "value": 180}]}
+TURNING = {"keys": [{"frame": 0, "value": 0}, {"frame": 40, "value": 2400}]}
+GROWING = {"keys": [{"frame": 0, "value": 5}, {"frame": 40, "value": 300}]}
+
+
+@pytest.mark.parametrize(
+    "told",
+    [
+        {"place": {"x": EVENLY, "y": 100}}, {"place": {"x": EVENLY, "y": QUICKER, "rotation": 30}},
+        {"place": {"x": QUICKER, "y": 90}}, {"place": {"x": 90, "y": 110, "rotation": TURNING}},
+        {"place": {"x": 90, "y": 110, "scale": GROWING}}, {"stir": {"shake": 90, "rate": 9}},
+        {"place": {"x": EVENLY, "y": 100, "pins": {"top_left_x": 20, "bottom_right_y": -30}}},
+        {"arrive": {"way": "slide-left", "frames": 40}}, {"place": {"x": 100.4, "y": 100, "scale": 99}},
+    ],
+)  # fmt: skip
+def test_what_moves_far_has_no_teeth(told: dict, monkeypatch):
+    """It is as if it had been looked at at three hundred moments of the frame, however it moves."""
+    shot = layer_of(**told, shutter=360)
+    seen = pictures(shot, [30])[0]
+
+    def many(at, *_):
+        return Lit(tuple(at((n + 0.5) / 300 - 0.5) for n in range(300)))
+
+    monkeypatch.setattr("velvet_seam.core.engine.plan.lit", many)
+    wanted = pictures(shot, [30])[0]
+    assert wanted.sum() > 100
+    away = np.abs(seen - wanted)
+    assert away.max() < 12 / 255
+    assert np.quantile(away, 0.999) < 5 / 255

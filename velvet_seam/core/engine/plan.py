@@ -16,7 +16,9 @@ from velvet_seam.core.engine.cut import Cutter, laid_over, loose
 from velvet_seam.core.engine.sheet import Sheet
 from velvet_seam.core.engine.show import show_dropped, show_on_checker
 from velvet_seam.core.engine.showing import Showing
+from velvet_seam.core.engine.shutter import Lit, lit
 from velvet_seam.core.engine.stacking import Stacking
+from velvet_seam.core.engine.surrounding import cut_out
 from velvet_seam.core.masks import MaskBase
 from velvet_seam.core.mattes import Cut, Home
 from velvet_seam.core.picture.coverage import wiped
@@ -26,6 +28,7 @@ from velvet_seam.core.picture.placement import (
     PlanesPatch,
     affine,
     averaged,
+    over_itself,
     place,
     place_planes,
 )
@@ -50,9 +53,6 @@ holes and specks marked; the layer alone over a checker, black or white; the lay
 BEDS: dict[str, tuple[int, int, int]] = {
     "matte": (0, 0, 0), "on-black": (0, 0, 0), "on-white": (255, 255, 255),
 }  # fmt: skip
-
-SHUTTER_STEPS = 12
-"""Moments of a frame that are joined for motion blur."""
 
 MAT = (0x4A, 0x4A, 0x4A)
 LAYER_BED = (0x8A, 0x8A, 0x8A)
@@ -154,19 +154,20 @@ class Planner(Stacking):
         if spot.wipe:
             picture = step("wipe", _wiped, spot.wipe, picture)
         held = (layer, *self._lies.cameras(layer, frame))
-        lit = max(At(frame - one.span.first)(one.shutter) for one in held) / 360
-        count = SHUTTER_STEPS if lit else 1
-        moments = (
-            [frame + lit * ((k + 0.5) / count - 0.5) for k in range(count)] if lit else [frame]
-        )
-        matrices = [self.to_sheet(layer, one, moved) for one in moments]
-        if lit and all(np.array_equal(matrix, matrices[0]) for matrix in matrices):
-            matrices = matrices[:1]  # what stands still is not blurred
-        if self._video and len(matrices) == 1 and picture is cut.step:
+        open_for = max(At(frame - one.span.first)(one.shutter) for one in held) / 360
+        if open_for:
+            canvas = self._shot.canvas.width, self._shot.canvas.height
+            seen = lit(
+                lambda moment: self.to_sheet(layer, frame + open_for * moment, moved),
+                (width, height), canvas, self._sheet.matrix(),
+            )  # fmt: skip
+        else:
+            seen = Lit((self.to_sheet(layer, frame, moved),))
+        if self._video and len(seen.places) == 1 and picture is cut.step:
             picture = loose(cut)
         if toned and looking is not None:
             picture = looking.laid_on(picture)
-        args = (tuple(matrices), size, width, height, cut.margin)
+        args = (seen.places, seen.fills, seen.room, size, width, height, cut.margin)
         placed = step("place", _placed, args, picture)
         return laid_over(placed, later, grey) if later else placed
 
@@ -260,11 +261,11 @@ def _nothing() -> None:
 
 
 def _placed(
-    matrices: tuple[Matrix, ...], size: tuple[int, int], width: int, height: int, margin: int,
-    picture: Picture | Planes | Loose,
+    matrices: tuple[Matrix, ...], fills: tuple[Matrix, ...], room: int, size: tuple[int, int], width: int, height: int,
+    margin: int, picture: Picture | Planes | Loose,
 ) -> Patch | PlanesPatch | None:  # fmt: skip
     """A picture of so many source pixels, with ``margin`` of its own around it, on the sheet: where it lies at one
-    moment, or the mean of several."""
+    moment, or the mean of several; see :class:`~velvet_seam.core.engine.shutter.Lit`."""
     if isinstance(picture, Loose):
         ratio = _ratio(width, height, margin, *picture.pixels.shape[:2])
         return place(picture.pixels, matrices[0] @ ratio, *size, picture.held)
@@ -274,8 +275,16 @@ def _placed(
             return place_planes(picture, matrices[0] @ ratio, *size)
         picture = picture.rgba()
     ratio = _ratio(width, height, margin, *picture.shape[:2])
-    made = [place(picture, matrix @ ratio, *size) for matrix in matrices]
-    return made[0] if len(made) == 1 else averaged(made)
+    wide = size[0] + 2 * room, size[1] + 2 * room
+    made = [place(picture, matrix @ ratio, *wide) for matrix in matrices]
+    if len(made) == 1:
+        return made[0]
+    mean = averaged(made)
+    if mean is None:
+        return None
+    for change in fills:
+        mean = over_itself(mean, change, *wide)
+    return cut_out((room, room, *size), mean)
 
 
 def _ratio(width: int, height: int, margin: int, high: int, wide: int) -> Matrix:
