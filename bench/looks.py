@@ -23,6 +23,7 @@ import numba as nb
 import numpy as np
 
 from bench.full_size import cost, stacks, whole_render
+from bench.motion_blur import motion_blur
 from bench.nesting import nested
 from velvet_seam.core.around import AROUND
 from velvet_seam.core.around.wrap import wrapped
@@ -331,4 +332,5 @@ def looks(
     edits(say, timed, library, shot)
     scrubs(say, timed, library, shot)
     nested(say, library, shot)
+    motion_blur(say, library)
     renders(say, library, shot)
