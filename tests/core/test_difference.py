@@ -136,3 +136,12 @@ def test_a_pixel_a_strip_and_a_plate_of_another_size():
     large = cv2.resize(wall, (960, 540), interpolation=cv2.INTER_CUBIC)
     picture = as_bytes(np.array([0.8, 0.1, 0.5], np.float32) * cover + large * (1 - cover))
     assert np.abs(alpha(picture, as_bytes(wall, 1)) - cover[..., 0]).mean() < 0.01
+
+
+def test_black_says_nothing_of_the_light():
+    plate = np.full((64, 64, 4), 100, np.uint8)
+    black = np.zeros_like(plate)
+    with np.errstate(all="raise"):
+        assert light_between(black, plate).tolist() == [1, 1, 1]
+        black[:10] = 90  # what is seen beside a black curtain
+        np.testing.assert_allclose(light_between(black, plate), 0.9, atol=1e-6)

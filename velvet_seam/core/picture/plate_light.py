@@ -64,7 +64,7 @@ def _refined(
     """A light from the ratios of pixels that are near it, nearer in every round; and how many of them there are."""
     near, count, any_usable = 0.25, 0, usable.any(1)
     for _ in range(_ROUNDS):
-        alike = any_usable & (~usable | (np.abs(ratio / gain - 1) < near)).all(1)
+        alike = any_usable & (~usable | (np.abs(ratio - gain) < near * gain)).all(1)
         count = int(alike.sum())
         gain = _medians(ratio, usable & alike[:, None], gain)
         near *= 0.7
