@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.core.test_clip_time import clips
 from velvet_seam.core.engine.engine import Engine
-from velvet_seam.core.engine.shutter import Lit
+from velvet_seam.core.engine.shutter import Lit, lit
 from velvet_seam.core.engine.stirring import spot_at, stirred
 from velvet_seam.core.media.material import Material
 from velvet_seam.core.shot.layer import Layer
@@ -212,3 +212,19 @@ def test_what_moves_far_has_no_teeth(told: dict, monkeypatch):
     away = np.abs(seen - wanted)
     assert away.max() < 12 / 255
     assert np.quantile(away, 0.999) < 7 / 255
+
+
+def test_however_far_it_moves_it_needs_little_room():
+    """From one end of where a layer can lie to the other, within a frame."""
+    for pixels in (10, 500, 9_000, 33_000, 400_000):
+        seen = lit(
+            lambda moment, far=pixels: np.array([[1, 0, far * moment], [0, 1, 0], [0, 0, 1.0]]),
+            (99, 99),
+            (99, 99),
+            np.eye(3),
+        )
+        assert len(seen.places) <= 48
+        assert seen.room <= 194
+        # of all the moments that they make together, two neighbours are near each other
+        if pixels <= 9_000:
+            assert pixels / (len(seen.places) * 2 ** len(seen.fills)) <= 1.5

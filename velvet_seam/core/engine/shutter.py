@@ -28,7 +28,9 @@ STILL = 0.25
 """What moves over less is not blurred."""
 
 MOST_FILLS = 7
-"""Then there are 1,536 places: enough to cross the widest canvas."""
+WIDEST = int(GAP * 2**MOST_FILLS)
+"""Pixels from one place to the next that can be filled, and so much room is needed for around the sheet: what moves
+farther is placed more often."""
 
 PROBES = (-0.5, -0.25, 0.0, 0.25, 0.5)
 """Moments at which it is asked how far the layer has come."""
@@ -74,7 +76,8 @@ def lit(
     if far < STILL:
         return Lit((at(0.0),))
     # what fills a gap is the same for all of them: where they are not alike, they have to be small
-    count = min(MOST_MOMENTS, max(MOMENTS, ceil(2 * uneven / GAP)), max(LEAST, ceil(far / NEAR)))
+    most = max(MOMENTS, ceil(2 * uneven / GAP), ceil(far / WIDEST))
+    count = min(MOST_MOMENTS, most, max(LEAST, ceil(far / NEAR)))
     gap = far / count
     halved = min(MOST_FILLS, ceil(log2(gap / GAP))) if gap > GAP else 0
     step = 1 / count / 2**halved
@@ -83,7 +86,7 @@ def lit(
     fills = [_change(at, step * 2**n) for n in range(halved)]
     if any(fill is None for fill in fills):
         return Lit(tuple(places))
-    room = ceil(gap) + 2 if fills else 0
+    room = min(ceil(gap), WIDEST) + 2 if fills else 0
     out, back = _shift(room), _shift(-room)
     return Lit(
         tuple(out @ one for one in places),
