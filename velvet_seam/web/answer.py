@@ -23,6 +23,7 @@ from velvet_seam.core.passages import WAYS
 from velvet_seam.core.picture.blends import blend_of
 from velvet_seam.core.picture.lettering import lacking
 from velvet_seam.core.problem import Gone, Problem
+from velvet_seam.core.roto.features import SHORT
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.shot import Shot, references
 from velvet_seam.core.shot.track import Track
@@ -111,7 +112,7 @@ def parts_of(
     page = {
         "request": request, "standing": standing, "shot": shot, "kind": kind, "thing": thing,
         "below": below, "items": items, "groups": GROUPS, "ways": WAYS, "blend_of": blend_of, "dump": _dump(thing), "value": Values(thing, shot.canvas), "masks": MASKS, "mattes": MATTES, "kind_of": kind_of,
-        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "table_here": lambda one: context.library.tables.path(one).exists(), "lacking": lacking, "drawn_windows": drawn_windows, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: _card_key(context, one) for one in shot.layers}, "cameras": _cameras(shot, thing), "pictures": _pictures(context, kind), "track_facts": lambda one: _facts_of_tracks(context, shot, one), "all_tracks": all_tracks, "track_known": track_known, "plate_made": lambda one: plate_made(context, standing, one), "centres": centres,
+        "rates": CHOICES, "looks": LOOKS, "look_groups": GROUPS_OF_LOOKS, "look_names": (AS_IT_IS, *SHELF), "kept_looks": context.library.looks.all() if kind == "look" else [], "around": AROUND, "choices": choices, "table_here": lambda one: context.library.tables.path(one).exists(), "lacking": lacking, "drawn_windows": drawn_windows, "sources": GENERATED, "over": _over(context, shot, thing), "card_key": {one.id: _card_key(context, one) for one in shot.layers}, "cameras": _cameras(shot, thing), "pictures": _pictures(context, kind), "track_facts": lambda one: _facts_of_tracks(context, shot, one), "all_tracks": all_tracks, "track_known": track_known, "plate_made": lambda one: plate_made(context, standing, one), "centres": centres, "finest": SHORT,
     }  # fmt: skip
     return {name: templates.get_template(f"parts/{name}.html").render(page) for name in names}
 
