@@ -2,17 +2,28 @@
 
 from __future__ import annotations
 
+import re
 from itertools import pairwise
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
+from PIL import Image, ImageDraw
 
 from tests.core.test_goldens import HEIGHT, MADE, WIDTH, layer, seen, shot
 from velvet_seam.core.engine.engine import Engine
 from velvet_seam.core.picture.burst import DIRECTIONS, burst
 from velvet_seam.core.picture.filled import filling
-from velvet_seam.core.picture.lettering import FAMILIES, Setting, lacking, lettered, lines_of
+from velvet_seam.core.picture.lettering import (
+    FAMILIES,
+    Setting,
+    _font,
+    lacking,
+    laid,
+    lettered,
+    lines_of,
+)
 from velvet_seam.core.picture.noise import noise
 from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.sources import GENERATED
@@ -168,6 +179,58 @@ def test_text_is_set_broken_and_revealed():
     assert lines_of("moth", spaced)[0].width - lines_of("moth", PLAIN)[0].width == pytest.approx(
         48, abs=0.5
     )
+
+
+@pytest.mark.parametrize("way", ["grown", "spread"])
+@pytest.mark.parametrize("size", [24.0, 60.0, 120.0])
+def test_letters_go_evenly_where_a_text_is_grown_or_spread(way: str, size: float):
+    """The middle of each letter lies on a straight line over time, to a fifth of a pixel; each on whole pixels, they
+    would be half a pixel beside it, and jump by one."""
+    at = []
+    for part in np.linspace(0, 1, 24):
+        by = 1 + 0.05 * part if way == "grown" else 1.0
+        tracking = size / 10 * part if way == "spread" else 0.0
+        own = Setting("sans", round(size * by, 2), 500, round(tracking, 2), 1.2, 0, 0.0)
+        columns = lettered("I I I I I", own, (1080, 200)).sum(0, dtype=float)
+        starts = np.cumsum(np.diff(columns > 0, prepend=False) & (columns > 0)) * (columns > 0)
+        assert starts.max() == 5
+        weights = [columns * (starts == n) for n in range(1, 6)]
+        at.append([(one * np.arange(1080)).sum() / one.sum() for one in weights])
+    fit = np.polynomial.polynomial.polyfit(np.arange(24), np.array(at), 1)
+    off = np.array(at) - (fit[0] + np.outer(np.arange(24), fit[1]))
+    assert np.abs(off).max() < 0.2
+    assert np.abs(np.diff(off, axis=0)).max() < 0.3
+
+
+@pytest.mark.parametrize("tracking", [0.0, -9.0, 4.0])
+@pytest.mark.parametrize("family", FAMILIES)
+def test_a_text_is_the_same_drawn_much_larger_and_shrunk(family: str, tracking: float):
+    own = Setting(family, 40.0, 500, tracking, 1.1, 0, 0.0)
+    text, size, by = "wave ford Tin\nliq waltz\nAVE To", (210, 90), 16
+    plane = Image.new("L", (size[0] * by, size[1] * by))
+    draw, file = ImageDraw.Draw(plane), FAMILIES[family][0]
+    font = _font(file, FAMILIES[family][1][0], 40.0 * by, 500)
+    for x, y, line in laid(text, own, size):
+        for one in re.finditer(
+            r"\S" if tracking else r"\S+", line.text
+        ):  # letters of a hand hang together
+            at = ((x + line.places[one.start()]) * by, y * by)
+            draw.text(at, one.group(), 255, font, "ls")
+    wanted = cv2.resize(np.asarray(plane), size, interpolation=cv2.INTER_AREA)
+    off = np.abs(lettered(text, own, size).astype(int) - wanted)
+    assert off.mean() < 2
+    assert np.quantile(off, 0.99) < 40
+    assert lettered("far\n" * 40, own, (60, 4)).shape == (4, 60)
+
+
+@pytest.mark.parametrize(
+    "family", sorted(set(FAMILIES) - {"hand"})
+)  # whose letters are others in a word
+def test_letters_that_are_spread_stay_as_near_to_each_other_as_in_a_word(family: str):
+    """What a font takes from between an A and a V is between them, not behind the V."""
+    own = [Setting(family, 120.0, 500, tracking, 1.2, 0, 0.0) for tracking in (0.0, 0.01)]
+    word, spread = (lettered("AVATo", one, (700, 200)).astype(int) for one in own)
+    assert np.abs(word - spread).mean() < 1
 
 
 @pytest.mark.parametrize("by", ["letters", "words", "lines"])

@@ -7,7 +7,9 @@ ligatures count.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -30,12 +32,18 @@ LARGEST = 1600.0
 MEASURED = 256.0
 """Size at which letters are measured, so that lines break alike however large the picture is made."""
 
-SMALLEST = 72.0
-"""Letters smaller than this are drawn larger and shrunk: they lie where they do in the large picture, not on whole
-pixels."""
+FINER, MOST_FINER = 6, 16
+"""Letters are drawn so many times as large and shrunk, for each is drawn on whole pixels only: in a text that grows or is
+spread they would go from one to the next at different times, and dance. Small ones more often, as many as it takes to be
+drawn at :data:`SMALLEST`."""
 
-MOST_PIXELS = 40_000_000
-"""Of a picture in which letters are drawn larger."""
+SMALLEST = 72.0
+"""Size in pixels at which letters are drawn at least: smaller ones lie where they do in a large picture."""
+
+ROOM = 1_600_000
+"""Of lines of letters that are drawn larger, length times size, at most: what takes more is drawn less large."""
+
+WORDS = re.compile(r" *[^ ]+ *| +")
 
 _LACKING = "\U0010fffe"
 
@@ -125,14 +133,25 @@ def _runs(text: str, family: str) -> list[tuple[str, str]]:
 
 def _places(text: str, setting: Setting) -> tuple[float, ...]:
     """Where each sign of a line begins, and where the last one ends."""
-    file, _ = FAMILIES[setting.family]
-    places, x, per = [0.0], 0.0, setting.size / MEASURED
-    for part, run in _runs(text, setting.family):
-        font = _font(file, part, MEASURED, setting.weight)
-        for n in range(len(run)):
-            places.append(x + per * font.getlength(run[: n + 1]) + setting.tracking * len(places))
-        x += per * font.getlength(run)
-    return tuple(places)
+    per = setting.size / MEASURED
+    measured = _measured(text, setting.family, setting.weight)
+    return tuple(per * place + setting.tracking * n for n, place in enumerate(measured))
+
+
+@lru_cache(maxsize=512)
+def _measured(text: str, family: str, weight: float) -> tuple[float, ...]:
+    """The same at the size at which letters are measured, with nothing between them. Two signs are brought together by a
+    font through the length of the first: where the second begins is what both take, less its own length."""
+    file, _ = FAMILIES[family]
+    places: list[float] = []
+    x = 0.0
+    for part, run in _runs(text, family):
+        font = _font(file, part, MEASURED, weight)
+        places += [
+            x + font.getlength(run[: n + 1]) - font.getlength(run[n]) for n in range(len(run))
+        ]
+        x += font.getlength(run)
+    return (*places, x)
 
 
 def lines_of(text: str, setting: Setting) -> list[Line]:
@@ -156,33 +175,66 @@ def lettered(
     text: str, setting: Setting, size: tuple[int, int], outline: float = 0.0
 ) -> NDArray[np.uint8]:
     """The coverage of a text in the middle of a picture of some width and height, grown by an ``outline``: (h, w)."""
-    more = int(np.ceil(SMALLEST / setting.size)) if setting.size < SMALLEST else 1
-    if more > 1 and size[0] * size[1] * more * more < MOST_PIXELS:
-        larger = replace(
-            setting,
-            size=setting.size * more,
-            tracking=setting.tracking * more,
-            box=setting.box * more,
-        )
-        large = lettered(text, larger, (size[0] * more, size[1] * more), outline * more)
-        return np.asarray(cv2.resize(large, size, interpolation=cv2.INTER_AREA), np.uint8)
-    plane = Image.new("L", size)
-    draw = ImageDraw.Draw(plane)
-    file, _ = FAMILIES[setting.family]
-    for x, y, line in laid(text, setting, size):
-        at = 0
-        for part, run in _runs(line.text, setting.family):
-            font = _font(file, part, setting.size, setting.weight)
-            if setting.tracking:
-                for sign in run:
-                    draw.text((x + line.places[at], y), sign, 255, font, "ls", stroke_width=outline)
-                    at += 1
-            else:
-                draw.text((x + line.places[at], y), run, 255, font, "ls", stroke_width=outline)
-                at += len(run)
-    made = np.asarray(plane, np.uint8)
+    made = np.zeros((size[1], size[0]), np.uint8)
+    lines = laid(text, setting, size)
+    more = _finer(setting.size, sum(max(line.places) for _, _, line in lines) * setting.size)
+    for x, y, line in lines:
+        for place, signs, part in _drawn_at_once(line, setting):
+            font = _font(FAMILIES[setting.family][0], part, setting.size * more, setting.weight)
+            own = font.getbbox(signs, stroke_width=outline * more, anchor="ls")
+            begin, above, end, below = (
+                int(own[0]),
+                int(own[1]),
+                int(np.ceil(own[2])),
+                int(np.ceil(own[3])),
+            )
+            if end > begin and below > above:
+                plane = Image.new("L", (end - begin, below - above))
+                ImageDraw.Draw(plane).text(
+                    (-begin, -above), signs, 255, font, "ls", stroke_width=outline * more
+                )
+                left, top = round((x + place) * more) + begin, round(y * more) + above
+                _lay(made, np.asarray(plane), (left, top), more)
     made.flags.writeable = False
     return made
+
+
+def _finer(size: float, pixels: float) -> int:
+    """How many times as large letters of a size are drawn, that take so many pixels.
+
+    >>> _finer(120.0, 100_000), _finer(12.0, 40_000), _finer(120.0, 500_000), _finer(1200.0, 900_000)
+    (4, 6, 1, 1)
+    """
+    wanted = max(FINER, min(int(np.ceil(SMALLEST / size)), MOST_FINER))
+    return max(1, min(wanted, int(np.sqrt(ROOM / max(pixels, 1))), int(LARGEST / size)))
+
+
+def _drawn_at_once(line: Line, setting: Setting) -> Iterator[tuple[float, str, str]]:
+    """What of a line is drawn in one go: from where on, the signs, and the part of the family that has them. That is a
+    word, for a font counts in whole pixels from one sign to the next; where there is tracking, a sign."""
+    number = 0
+    for part, run in _runs(line.text, setting.family):
+        for signs in run if setting.tracking else WORDS.findall(run):
+            yield line.places[number], signs, part
+            number += len(signs)
+
+
+def _lay(made: NDArray[np.uint8], drawn: NDArray[np.uint8], at: tuple[int, int], more: int) -> None:
+    """Lay coverage that was drawn ``more`` times as large over what is there, from a left and top in its own pixels on."""
+    (left, right), (top, bottom) = (
+        (begin // more, -(-(begin + long) // more))
+        for begin, long in zip(at, drawn.shape[::-1], strict=True)
+    )
+    wide = np.zeros(((bottom - top) * more, (right - left) * more), np.uint8)
+    beside, above = at[0] - left * more, at[1] - top * more
+    wide[above : above + drawn.shape[0], beside : beside + drawn.shape[1]] = drawn
+    small = cv2.resize(wide, (right - left, bottom - top), interpolation=cv2.INTER_AREA)
+    rows = slice(max(0, top), min(bottom, made.shape[0]))
+    columns = slice(max(0, left), min(right, made.shape[1]))
+    if rows.start < rows.stop and columns.start < columns.stop:
+        seen = small[rows.start - top : rows.stop - top, columns.start - left : columns.stop - left]
+        below = made[rows, columns]
+        cv2.add(below, np.asarray(cv2.multiply(seen, 255 - below, scale=1 / 255)), dst=below)
 
 
 @lru_cache(maxsize=32)
