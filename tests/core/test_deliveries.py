@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import zipfile
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
 import av
@@ -100,6 +101,30 @@ def test_a_post_has_its_colours_at_every_remainder_of_its_sides(width, height, t
 def test_every_canvas_has_its_colours_in_every_delivery(width, height, kind, tmp_path):
     delivery = Delivery.model_validate({"kind": kind, "quality": "best"})
     assert far_off(squares(width, height), delivery, tmp_path) < 6
+
+
+@pytest.mark.parametrize("kind", ["post", "master"])
+@pytest.mark.parametrize(
+    ("rate", "length"),
+    [("24", 1), ("24", 48), ("24", 49), ("24", 50), ("25", 51), ("30", 61), ("30000/1001", 121), ("60", 122)],
+)  # fmt: skip
+def test_frames_come_one_after_the_other_also_where_little_is_left_for_the_last_part(
+    kind, rate, length, tmp_path
+):
+    """A part is two seconds; a file in which one step is longer is taken for one of another rate."""
+    shot = squares(64, 64).model_copy(update={"rate": Fraction(rate), "length": length})
+    delivery = Delivery.model_validate({"kind": kind})
+    written(shot, delivery, tmp_path)
+    with av.open(str(tmp_path / f"out{delivery.form.suffix}")) as container:
+        stream = container.streams.video[0]
+        packets = [one for one in container.demux(stream) if one.size]
+        assert stream.average_rate == Fraction(rate)
+        steps = {(b.dts - a.dts) * stream.time_base for a, b in pairwise(packets)}
+        assert steps <= {1 / Fraction(rate)}
+        assert all(one.dts <= one.pts for one in packets)
+    with av.open(str(tmp_path / f"out{delivery.form.suffix}")) as container:
+        times = [one.pts * one.time_base for one in container.decode(video=0)]
+    assert times == [n / Fraction(rate) for n in range(length)]
 
 
 @pytest.mark.parametrize("kind", ["post", "master"])

@@ -209,7 +209,7 @@ def join(
             with av.open(str(parts[0])) as first:
                 pictures = container.add_stream_from_template(first.streams.video[0])
             heard = _Sound(container, encoding.sound, sound) if sound is not None else None
-            begin = 0
+            begin, ahead = 0, None
             for part in parts:
                 with av.open(str(part)) as source:
                     stream = source.streams.video[0]
@@ -217,8 +217,12 @@ def join(
                     for packet in source.demux(stream):
                         if not packet.size or packet.pts is None or packet.dts is None:
                             continue
+                        if ahead is None:
+                            ahead = round(-packet.dts * tick * rate)
                         packet.pts = begin + round(packet.pts * tick * rate)
-                        packet.dts = begin + round(packet.dts * tick * rate)
+                        # a part of a few frames needs less time ahead than the others, and gets as much: where the
+                        # step to it is longer, the clip is taken for one of another rate
+                        packet.dts = begin + count - ahead
                         packet.time_base, packet.duration = 1 / rate, 1
                         packet.stream = pictures
                         if heard:
