@@ -41,7 +41,8 @@ SMALLEST = 72.0
 """Size in pixels at which letters are drawn at least: smaller ones lie where they do in a large picture."""
 
 ROOM = 1_600_000
-"""Of lines of letters that are drawn larger, length times size, at most: what takes more is drawn less large."""
+"""Pixels of lines of letters, length times size, drawn larger: what takes more is drawn less large, but twice as large
+where it takes no more than that as it is."""
 
 WORDS = re.compile(r" *[^ ]+ *| +")
 
@@ -181,12 +182,10 @@ def lettered(
     for x, y, line in lines:
         for place, signs, part in _drawn_at_once(line, setting):
             font = _font(FAMILIES[setting.family][0], part, setting.size * more, setting.weight)
-            own = font.getbbox(signs, stroke_width=outline * more, anchor="ls")
-            begin, above, end, below = (
-                int(own[0]),
-                int(own[1]),
-                int(np.ceil(own[2])),
-                int(np.ceil(own[3])),
+            box = font.getbbox(signs, stroke_width=outline * more, anchor="ls")
+            (begin, above), (end, below) = (
+                np.floor(box[:2]).astype(int),
+                np.ceil(box[2:]).astype(int),
             )
             if end > begin and below > above:
                 plane = Image.new("L", (end - begin, below - above))
@@ -203,10 +202,13 @@ def _finer(size: float, pixels: float) -> int:
     """How many times as large letters of a size are drawn, that take so many pixels.
 
     >>> _finer(120.0, 100_000), _finer(12.0, 40_000), _finer(120.0, 500_000), _finer(1200.0, 900_000)
-    (4, 6, 1, 1)
+    (4, 6, 2, 1)
+    >>> _finer(120.0, 70_000_000)
+    1
     """
     wanted = max(FINER, min(int(np.ceil(SMALLEST / size)), MOST_FINER))
-    return max(1, min(wanted, int(np.sqrt(ROOM / max(pixels, 1))), int(LARGEST / size)))
+    least = 2 if pixels <= ROOM else 1
+    return max(1, min(wanted, max(least, int(np.sqrt(ROOM / max(pixels, 1)))), int(LARGEST / size)))
 
 
 def _drawn_at_once(line: Line, setting: Setting) -> Iterator[tuple[float, str, str]]:
