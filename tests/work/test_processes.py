@@ -222,6 +222,17 @@ def test_a_render_that_falls_over_each_time_is_given_up_in_words_and_can_be_take
         assert waited(library, stubborn, "working").tries == 0
 
 
+def test_an_idle_queue_writes_nothing(library: Library, monkeypatch: pytest.MonkeyPatch):
+    take, asked = library.jobs.take, []
+    monkeypatch.setattr(library.jobs, "take", lambda kind: asked.append(kind) or take(kind))
+    with running(library):
+        time.sleep(1)
+        assert asked == []
+        job = enqueue(library, 10)
+        waited(library, job, "done")
+    assert set(asked) == {"render"}
+
+
 def test_work_that_hangs_is_begun_again(library: Library, monkeypatch: pytest.MonkeyPatch):
     job = enqueue(library, 300)
     with running(library) as queue:

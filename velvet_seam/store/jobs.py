@@ -64,6 +64,13 @@ class Jobs:
         )
         return {row.kind for row in rows}
 
+    def waiting(self) -> set[str]:
+        """The kinds of which some work waits."""
+        rows: Iterable[JobRow] = (
+            JobRow.select(JobRow.kind).where(JobRow.state == "waiting").distinct()
+        )
+        return {row.kind for row in rows}
+
     def take(self, kind: str) -> JobRow | None:
         """The first waiting work of a kind, marked as being worked on."""
         with database.atomic("IMMEDIATE"):

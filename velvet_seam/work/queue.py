@@ -59,16 +59,26 @@ class Queue:
     def _watch(self) -> None:
         while not self._ending:
             pause = 0.3
-            for kind in (one.name for one in JOBS):
+            try:
+                kinds = self._to_see_to()
+            except Unwritable:  # the disk is full: what is there stays, and is looked at again
+                kinds, pause = [], ROOM_SECONDS
+            for kind in kinds:
                 try:
-                    if not self._begun:
-                        self._library.jobs.restart_interrupted()
-                        self._begun = True
                     self._tend(kind)
-                except Unwritable:  # the disk is full: what is there stays, and is looked at again
+                except Unwritable:  # also when something else can be written
                     pause = ROOM_SECONDS
             self._wake.wait(pause)
             self._wake.clear()
+
+    def _to_see_to(self) -> list[str]:
+        """The kinds of which something runs or waits: told by one reading, for to take work is to write, and to
+        write for every kind three times a second would keep a processor and the file of the tables busy for nothing."""
+        if not self._begun:
+            self._library.jobs.restart_interrupted()
+            self._begun = True
+        waiting = self._library.jobs.waiting()
+        return [one.name for one in JOBS if one.name in waiting or one.name in self._running]
 
     def _tend(self, kind: str) -> None:
         if kind in self._running:
