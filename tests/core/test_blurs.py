@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.core.test_goldens import HEIGHT, WIDTH, layer, seen, shot
 from velvet_seam.core.looks import LOOKS, Area, Ground
 from velvet_seam.core.picture.along import along
-from velvet_seam.core.picture.disc import defocused
+from velvet_seam.core.picture.disc import defocused, rows_of
 from velvet_seam.core.picture.gaussian import blurred
 from velvet_seam.core.picture.polar import spun, zoomed
 from velvet_seam.core.timing.at import At
@@ -67,6 +67,40 @@ def test_out_of_focus_keeps_bright_points_bright_and_even_areas_even():
     even = np.full((60, 80, 4), 137, np.uint8)
     for radius in (3, 9, 25):
         np.testing.assert_array_equal(defocused(even, radius), even)
+
+
+def test_a_focus_is_pulled_evenly():
+    """The radius of what becomes of a bright square, by its second moment, follows the one that is asked for."""
+    square = np.zeros((240, 240, 4), np.uint8)
+    square[..., 3] = 255
+    square[108:132, 108:132] = 255
+    across = np.arange(240) - 119.5
+
+    def found(radius: float) -> float:
+        light = defocused(square, radius)[..., 0].astype(np.float64) ** 2
+        return np.sqrt(
+            max(4 * ((light.sum(0) * across**2).sum() / light.sum() - (24**2 - 1) / 12), 0)
+        )
+
+    asked = np.arange(1, 27.9, 0.1)
+    radii = np.array([found(radius) for radius in asked])
+    assert np.abs(radii - asked).max() < 0.3
+    assert np.abs(np.diff(radii) - 0.1).max() < 0.2
+
+
+@pytest.mark.parametrize("radius", [0.5, 0.9, 1.4, 2.0, 3.3, 4.75, 6.1, 7.0])
+def test_a_disc_is_one_whatever_its_radius(radius: float):
+    halves, wholes, parts = rows_of(radius)
+    side, fine = len(halves) + 4, 24
+    ours = np.zeros((side, side))
+    for row, half, whole, part in zip(ours[2:-2], halves, wholes, parts, strict=True):
+        middle = side // 2
+        row[middle - half : middle + half + 1] += whole
+        row[middle - half - 1 : middle + half + 2] += part
+    places = (np.arange(side * fine) + 0.5) / fine - side / 2
+    within = np.hypot(places, places[:, None]) <= radius
+    true = within.reshape(side, fine, side, fine).mean((1, 3))
+    assert np.abs(ours / ours.sum() - true / true.sum()).sum() / 2 < 0.045
 
 
 def turned_by_hand(picture: np.ndarray, middle: tuple[float, float], moves) -> np.ndarray:
