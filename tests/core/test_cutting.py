@@ -229,6 +229,21 @@ def test_a_pace_that_changes_late_changes_what_comes_and_not_what_has_been(name:
     assert np.abs(quick[2] - still[2]).mean() < max(2 * step, 1.5)
 
 
+def test_who_is_cut_out_by_a_layer_is_so_while_it_is_frozen():
+    of = running("place")
+    top = {**layer("t", "garden"), "source": {"kind": "colour", "colour": "#00ff00"}, "span": {"first": 0, "last": 49},
+           "place": MIDDLE, "seam": {"matte": [{"kind": "layer-matte", "id": "k-t", "layer": "l-a"}]}}  # fmt: skip
+    of = Shot.model_validate({**of.model_dump(), "layers": [*of.model_dump()["layers"], top]})
+    frozen = done(of, do="freeze", layer="l-a", at=15, frames=5, frozen_id="l-f", rest_id="l-r")
+    green = [
+        np.all(one == (0, 255, 0, 255), -1)
+        for one in (*seen(of, (15, 16)), *seen(frozen, (15, 17, 19, 20, 21)))
+    ]
+    assert green[0].sum() > 50
+    for now, then in zip(green[2:], [0, 0, 0, 0, 1], strict=True):
+        np.testing.assert_array_equal(now, green[then])
+
+
 def test_a_shake_goes_on_through_a_freeze():
     """The picture stands and goes on; how it shakes is at every frame what it would have been."""
     of = running("shake")

@@ -11,6 +11,7 @@ import pytest
 from tests.core.test_following import POINT
 from tests.core.test_goldens import found, layer, shot
 from velvet_seam.core.engine.engine import Engine
+from velvet_seam.core.engine.lying import Lying
 from velvet_seam.core.engine.nested import Nested
 from velvet_seam.core.problem import Problem
 from velvet_seam.core.shot.edits import apply, read_edit
@@ -66,6 +67,50 @@ def test_what_follows_stays_on_its_leader_when_only_that_one_moves():
     assert later.layer("l-still").follow.frame == 6
     alone = done(of, do="move-in-time", target="l-disc", by=3)
     assert alone.layer("l-disc").follow.frame == 7
+
+
+@pytest.mark.parametrize("at", [4, 6, 7, 9])
+def test_who_follows_stands_while_its_leader_is_frozen_and_goes_on_with_it(at: int):
+    """Whenever it began to follow; and what is held still against its own track is still there."""
+    of = led()
+    for target, watched in (("l-card", "l-disc"), ("l-still", "l-still")):
+        frozen = done(
+            of, do="freeze", layer=target, at=at, frames=3, frozen_id="l-f", rest_id="l-r"
+        )
+        before, after = Lying(of, found), Lying(frozen, found)
+        whole = of.layer(watched)
+        for frame in range(4, 15):
+            then = frame if frame < at else max(at, frame - 3)
+            here = frozen.there(watched, frame)
+            assert here is not None
+            np.testing.assert_allclose(
+                after.moved(here, frame), before.moved(whole, then), atol=1e-9, err_msg=str(frame)
+            )
+            for one, other in zip(whole.masks, here.masks, strict=True):
+                was, now = (
+                    before.mask_followed(one, whole, then),
+                    after.mask_followed(other, here, frame),
+                )
+                np.testing.assert_allclose(now, was, atol=1e-9)
+
+
+def test_whichever_piece_of_a_leader_is_there_is_followed():
+    of = led()
+    cut = done(of, do="split", target="l-card", at=9, new_id="l-c")
+    cut = done(cut, do="split", target="l-c", at=11, new_id="l-d")
+    np.testing.assert_array_equal(seen(cut, FRAMES), seen(of, FRAMES))
+    aside = done(cut, do="set-values", target="l-d", values={"place.x": 75})
+    before, after = Lying(of, found), Lying(aside, found)
+    for frame in range(4, 15):
+        by = after.moved(aside.layer("l-disc"), frame) - before.moved(of.layer("l-disc"), frame)
+        np.testing.assert_allclose(by[0, 2], 5 if frame >= 11 else 0, atol=1e-9)
+    # a later moment of a piece that moves in time is still the one from which it is followed
+    late = done(of, do="split", target="l-card", at=6, new_id="l-c")
+    late = done(late, do="move-in-time", target="l-c", by=2)
+    assert late.layer("l-disc").follow.frame == 9
+    # a piece without that track is not
+    gone = done(cut, do="remove-track", layer="l-d", track="t-a")
+    np.testing.assert_array_equal(seen(gone, FRAMES), seen(of, FRAMES))
 
 
 def test_at_another_rate_and_again_it_follows_the_same_moments():

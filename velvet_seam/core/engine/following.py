@@ -65,20 +65,19 @@ def points_at(
 
 
 def led(
-    lies: Placed, footage: Callable[[str], Sized], follow: Follow, layer: Layer, leader: Layer, frame: float,
-    rate: Fraction, within: frozenset[str],
+    lies: Placed, footage: Callable[[str], Sized], follow: Follow, leaders: tuple[Layer, Layer], frame: float,
+    rate: Fraction, within: frozenset[str], other: bool,
 ) -> Matrix | None:  # fmt: skip
     """How what follows has moved since the frame at which it lies where its values say: 3 × 3, of canvas pixels.
 
     Args:
-        layer: that follows, or whose mask does.
-        leader: whose tracks they are.
+        leaders: whose tracks they are, at that frame and at this one.
         within: layers whose movement is being asked for: two that follow each other end here.
+        other: they are another layer's, whose own following counts.
     """
-    other = leader.id != layer.id
     rest, here = (
         points_at(lies, footage, leader, follow.tracks, at, rate, within, followed=other)
-        for at in (follow.frame, frame)
+        for leader, at in zip(leaders, (follow.frame, frame), strict=True)
     )
     if rest is None or here is None:
         return None

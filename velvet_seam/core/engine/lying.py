@@ -150,25 +150,38 @@ class Lying:
         """The layers whose tracks a layer or its masks follow, and those which these follow."""
         found: list[Layer] = []
         for follow in layer.follows:
-            leader = None if follow.none else self._leader(follow, layer)
-            if leader is not None and leader.id not in known | {layer.id}:
-                known = known | {leader.id}
-                found += [leader, *self.leaders(leader, known)]
+            led = not follow.none and follow.layer is not None
+            for leader in self._shot.pieces(follow.layer or "") if led else ():
+                if leader.id not in known | {layer.id}:
+                    known = known | {leader.id}
+                    found += [leader, *self.leaders(leader, known)]
         return tuple(found)
 
-    def _leader(self, follow: Follow, layer: Layer) -> Layer | None:
+    def _leader(self, follow: Follow, layer: Layer, frame: float) -> Layer | None:
+        """Whose tracks are followed at a frame: a layer's own, or those of another one or of what was cut off from it,
+        whichever is there; that one's where none is, or where the piece no longer has the same."""
         if follow.layer is None or follow.layer == layer.id:
             return layer
-        return next((one for one in self._shot.layers if one.id == follow.layer), None)
+        named = next((one for one in self._shot.layers if one.id == follow.layer), None)
+        there = self._shot.there(follow.layer, int(frame // 1))
+        if named is None or there is None:
+            return named
+        own, theirs = (
+            {one.id for one in each.tracks} & {*follow.tracks} for each in (named, there)
+        )
+        return there if own and own == theirs else named
 
     def _led(
         self, follow: Follow, layer: Layer, frame: float, within: frozenset[str]
     ) -> Matrix | None:
-        leader = None if follow.none else self._leader(follow, layer)
-        if leader is None or leader.id in within:
+        if follow.none:
+            return None
+        rest, here = (self._leader(follow, layer, at) for at in (follow.frame, frame))
+        if rest is None or here is None or {rest.id, here.id} & within:
             return None
         within |= {layer.id}
-        return led(self, self._footage, follow, layer, leader, frame, self._shot.rate, within)
+        other = follow.layer is not None and follow.layer not in self._shot.cut_from(layer)
+        return led(self, self._footage, follow, (rest, here), frame, self._shot.rate, within, other)
 
     def cameras(self, layer: Layer, frame: float) -> tuple[Layer, ...]:
         """The cameras that move a layer at a frame, the nearest first: those above it in the stack."""

@@ -195,7 +195,9 @@ class Layer(Part):
         0, description="frames that were cut off before its first: what shakes, flickers or changes by itself goes on from there"
     )  # fmt: skip
     piece_of: Id | None = Field(
-        None, description="the layer it was cut off from: where others take that one's coverage, it stands in for it"
+        None,
+        description="the layer it was cut off from, or of which it holds a frame: where others take that one's coverage or "
+        "follow its tracks, it stands in for it",
     )  # fmt: skip
     time: TimeMap = TimeMap()
     place: Place

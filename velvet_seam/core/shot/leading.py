@@ -7,6 +7,7 @@ from typing import Any
 
 from velvet_seam.core.shot.layer import Layer
 from velvet_seam.core.shot.revise import revised, throughout
+from velvet_seam.core.shot.shot import Shot
 from velvet_seam.core.timing.following import Follow
 
 
@@ -37,13 +38,24 @@ def taken_over(layer: Layer, ids: Mapping[str, str], by: int) -> Layer:
     return made
 
 
-def led_later(layers: tuple[Layer, ...], moved: Mapping[str, int]) -> tuple[Layer, ...]:
-    """Layers of which some have ``moved`` in time, by their ids and so many frames: what follows their tracks goes on doing
-    so from the same moment of theirs."""
+def led_later(
+    shot: Shot, layers: tuple[Layer, ...], moved: Mapping[str, int], after: int | None = None
+) -> tuple[Layer, ...]:
+    """Layers of which some have moved in time: what follows their tracks goes on doing so from the same moment of theirs.
+
+    Args:
+        shot: as it was, for who was followed at which moment: a layer, or what was cut off from it.
+        layers: as they are now.
+        moved: by so many frames, by their ids.
+        after: only what came after a frame has moved.
+    """
 
     def led(layer: Layer) -> Layer:
         def change(one: Follow) -> Follow:
-            by = moved.get(one.layer or layer.id, 0)
+            if after is not None and one.frame <= after:
+                return one
+            leader = shot.there(one.layer, one.frame) if one.layer else None
+            by = moved.get(leader.id if leader else one.layer or layer.id, 0)
             changed: Follow = revised(one, frame=one.frame + by) if by else one
             return changed
 

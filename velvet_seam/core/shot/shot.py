@@ -102,6 +102,23 @@ class Shot(Part):
                     waiting.append(layer.id)
         return None
 
+    def pieces(self, layer_id: str) -> tuple[Layer, ...]:
+        """The layer with an id and all that was cut off from it, as far as they are still in the shot."""
+        ids = {layer_id}
+        while True:
+            found = tuple(one for one in self.layers if {one.id, one.piece_of} & ids)
+            if ids >= (more := {one.id for one in found}):
+                return found
+            ids |= more
+
+    def cut_from(self, layer: Layer) -> frozenset[str]:
+        """The ids of a layer and of those that it was cut off from."""
+        found, ids = {one.id: one for one in self.layers}, {layer.id}
+        while layer.piece_of is not None and layer.piece_of not in ids:
+            ids.add(layer.piece_of)
+            layer = found.get(layer.piece_of, layer)
+        return frozenset(ids)
+
     def sound(self, sound_id: str) -> SoundTrack:
         """The sound with an id; a :class:`Problem` when there is none."""
         for sound in self.sounds:

@@ -42,7 +42,7 @@ class CloseGap(EditBase):
         moved = {
             one.id: by for one in shot.layers if one.span.first > last and not one.locked
         }  # fmt: skip
-        layers = led_later(tuple(left(shot.layers)), moved)
+        layers = led_later(shot, tuple(left(shot.layers)), moved)
         return revised(shot, layers=layers, sounds=left(shot.sounds))
 
     def words(self, shot: Shot) -> str:

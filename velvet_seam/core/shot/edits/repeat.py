@@ -30,7 +30,7 @@ def _copy(shot: Shot, thing: Thing, new_id: str, by: int) -> Thing:
     name = copy_name(thing.name, {one.name for one in shot.things})
     own = fresh_parts(thing, new_id) if isinstance(thing, Layer) else {}
     made: Thing = revised(thing, id=new_id, name=name, span=span, **own)
-    return led_later((made,), {new_id: by})[0] if isinstance(made, Layer) else made
+    return led_later(shot, (made,), {new_id: by})[0] if isinstance(made, Layer) else made
 
 
 def _put(shot: Shot, after: str, new: Thing) -> Shot:

@@ -12,7 +12,7 @@ from velvet_seam.core.shot.edits.base import EditBase, Thing, called, thing_of
 from velvet_seam.core.shot.edits.cutting import Split
 from velvet_seam.core.shot.keyframes import standing, with_keys
 from velvet_seam.core.shot.layer import Layer, Span
-from velvet_seam.core.shot.leading import led_later
+from velvet_seam.core.shot.leading import led_by, led_later
 from velvet_seam.core.shot.motion import Passage
 from velvet_seam.core.shot.revise import fresh_parts, replaced, revised, with_layer
 from velvet_seam.core.shot.shot import Shot
@@ -32,7 +32,7 @@ class MoveInTime(EditBase):
         thing = thing_of(shot, self.target)
         by = max(self.by, -thing.span.first)
         moved = replaced(shot, self.target, lambda one: revised(one, span=one.span.moved(by)))
-        return revised(moved, layers=led_later(moved.layers, {self.target: by}))
+        return revised(moved, layers=led_later(shot, moved.layers, {self.target: by}))
 
     def words(self, shot: Shot) -> str:
         return f"move {called(shot, self.target)} in time"
@@ -81,13 +81,15 @@ class Freeze(EditBase):
             raise Problem(f"{layer.name} is one flat colour: it stands still anyway.")
         if not layer.span.holds(self.at):
             raise Problem(f"{layer.name} is not there at the playhead.")
-        own = self.at - layer.span.first
+        before, own = shot, self.at - layer.span.first
         held = standing(layer, own)
+        if not self.apart:  # what its own tracks have moved stays where it is
+            held = led_by(held, layer.id)
         frozen = revised(
             held,
             id=self.frozen_id,
             name=f"{layer.name[:112]} frozen",
-            **fresh_parts(held, self.frozen_id),
+            **fresh_parts(held, self.frozen_id) | {"piece_of": None if self.apart else layer.id},
             span=Span(first=self.at, last=self.at + self.frames - 1),
             age=layer.age + own,
             time=revised(layer.time, source_in=layer.time.at(own, shot.rate), speed=0.0),
@@ -101,14 +103,16 @@ class Freeze(EditBase):
                 shot = Split(target=layer.id, at=self.at, new_id=self.rest_id).applied(shot)
                 rest = (shot.layer(self.rest_id),)
                 shot = revised(shot, layers=[one for one in shot.layers if one.id != self.rest_id])
-                rest = led_later((self._waiting(rest[0]),), {self.rest_id: self.frames})
+                rest = led_later(before, (self._waiting(rest[0]),), {self.rest_id: self.frames})
             else:
                 waiting = revised(self._waiting(layer), arrive=Passage())
                 shot = with_layer(shot, waiting)
-                shot = revised(shot, layers=led_later(shot.layers, {layer.id: self.frames}))
         layers = list(shot.layers)
         at = next(n for n, one in enumerate(layers) if one.id == layer.id)
         layers[at + 1 : at + 1] = [frozen, *rest]
+        if not self.apart:  # who follows it from a later moment does so from when that has come
+            after = self.at if own else None
+            layers = list(led_later(before, tuple(layers), {layer.id: self.frames}, after))
         return revised(shot, layers=layers)
 
     def _waiting(self, layer: Layer) -> Layer:
