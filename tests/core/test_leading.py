@@ -104,6 +104,10 @@ def test_whichever_piece_of_a_leader_is_there_is_followed():
     for frame in range(4, 15):
         by = after.moved(aside.layer("l-disc"), frame) - before.moved(of.layer("l-disc"), frame)
         np.testing.assert_allclose(by[0, 2], 5 if frame >= 11 else 0, atol=1e-9)
+    # nor does it matter that a piece between is taken away
+    left = done(aside, do="remove-layer", layer="l-c")
+    moved = Lying(left, found).moved(left.layer("l-disc"), 12)
+    np.testing.assert_array_equal(moved, after.moved(aside.layer("l-disc"), 12))
     # a later moment of a piece that moves in time is still the one from which it is followed
     late = done(of, do="split", target="l-card", at=6, new_id="l-c")
     late = done(late, do="move-in-time", target="l-c", by=2)

@@ -180,7 +180,9 @@ class Lying:
         if rest is None or here is None or {rest.id, here.id} & within:
             return None
         within |= {layer.id}
-        other = follow.layer is not None and follow.layer not in self._shot.cut_from(layer)
+        other = follow.layer is not None and all(
+            one.id != layer.id for one in self._shot.pieces(follow.layer)
+        )
         return led(self, self._footage, follow, (rest, here), frame, self._shot.rate, within, other)
 
     def cameras(self, layer: Layer, frame: float) -> tuple[Layer, ...]:

@@ -89,21 +89,8 @@ class Shot(Part):
                 return layer
         raise Gone("That layer is no longer in the shot.")
 
-    def there(self, layer_id: str, frame: int) -> Layer | None:
-        """The layer with an id, or what was cut off from it, whichever is there at a frame; None where neither is."""
-        waiting, seen = [layer_id], set[str]()
-        while waiting:
-            identity = waiting.pop()
-            seen.add(identity)
-            for layer in self.layers:
-                if layer.id == identity and layer.span.holds(frame):
-                    return layer
-                if layer.piece_of == identity and layer.id not in seen:
-                    waiting.append(layer.id)
-        return None
-
     def pieces(self, layer_id: str) -> tuple[Layer, ...]:
-        """The layer with an id and all that was cut off from it, as far as they are still in the shot."""
+        """The layer with an id, and all that was cut off from it, as far as they are still in the shot."""
         ids = {layer_id}
         while True:
             found = tuple(one for one in self.layers if {one.id, one.piece_of} & ids)
@@ -111,13 +98,10 @@ class Shot(Part):
                 return found
             ids |= more
 
-    def cut_from(self, layer: Layer) -> frozenset[str]:
-        """The ids of a layer and of those that it was cut off from."""
-        found, ids = {one.id: one for one in self.layers}, {layer.id}
-        while layer.piece_of is not None and layer.piece_of not in ids:
-            ids.add(layer.piece_of)
-            layer = found.get(layer.piece_of, layer)
-        return frozenset(ids)
+    def there(self, layer_id: str, frame: int) -> Layer | None:
+        """The layer with an id, or what was cut off from it, whichever is there at a frame; None where neither is."""
+        held = (one for one in self.pieces(layer_id) if one.span.holds(frame))
+        return min(held, key=lambda one: one.id != layer_id, default=None)
 
     def sound(self, sound_id: str) -> SoundTrack:
         """The sound with an id; a :class:`Problem` when there is none."""

@@ -30,14 +30,19 @@ class AddLayer(EditBase):
 
 
 class RemoveLayer(EditBase):
-    """Take a layer out of the stack."""
+    """Take a layer out of the stack. What was cut off from it is then a piece of what it was cut off from itself."""
 
     do: Literal["remove-layer"] = "remove-layer"
     layer: Id
 
     def applied(self, shot: Shot) -> Shot:
-        shot.layer(self.layer)
-        return revised(shot, layers=[layer for layer in shot.layers if layer.id != self.layer])
+        gone = shot.layer(self.layer)
+        layers = [
+            revised(layer, piece_of=gone.piece_of) if layer.piece_of == gone.id else layer
+            for layer in shot.layers
+            if layer.id != gone.id
+        ]
+        return revised(shot, layers=layers)
 
     def words(self, shot: Shot) -> str:
         return f"remove {called(shot, self.layer)}"
