@@ -7,6 +7,8 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.core.test_following import POINT
 from tests.core.test_goldens import found, layer, shot
@@ -92,6 +94,39 @@ def test_who_follows_stands_while_its_leader_is_frozen_and_goes_on_with_it(at: i
                     after.mask_followed(other, here, frame),
                 )
                 np.testing.assert_allclose(now, was, atol=1e-9)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.sampled_from(["l-card", "l-still"]), st.integers(4, 14),
+    st.lists(st.tuples(st.integers(4, 24), st.integers(0, 5)), min_size=1, max_size=4),
+)  # fmt: skip
+def test_however_often_a_leader_is_cut_and_frozen_it_is_followed_where_it_is(
+    target: str, anchor: int, cuts: list[tuple[int, int]]
+):
+    """At a frame each; 0 frames cut it there, more freeze its last piece for so many."""
+    watched = "l-disc" if target == "l-card" else target
+    of = done(led(), do="set-values", target=watched, values={"follow.frame": anchor})
+    made, shown = of, list(range(4, 15))
+    for n, (at, frames) in enumerate(cuts):
+        piece = made.there(target, at)
+        if piece is None or (not frames and at == piece.span.first):
+            continue
+        new = (
+            {"new_id": f"l-{n}s"} if not frames else {"frozen_id": f"l-{n}f", "rest_id": f"l-{n}r"}
+        )
+        if not frames:
+            made = done(made, do="split", target=piece.id, at=at, **new)
+        elif piece.span.last == 3 + len(shown):
+            made = done(made, do="freeze", layer=piece.id, at=at, frames=frames, **new)
+            shown[at - 4 : at - 4] = [shown[at - 4]] * frames
+    before, after = Lying(of, found), Lying(made, found)
+    for frame, then in enumerate(shown, 4):
+        here = made.there(target, frame) if watched == target else made.layer(watched)
+        assert here is not None
+        np.testing.assert_allclose(
+            after.moved(here, frame), before.moved(of.layer(watched), then), atol=1e-9
+        )
 
 
 def test_whichever_piece_of_a_leader_is_there_is_followed():

@@ -157,13 +157,13 @@ class Lying:
                     found += [leader, *self.leaders(leader, known)]
         return tuple(found)
 
-    def _leader(self, follow: Follow, layer: Layer, frame: float) -> Layer | None:
-        """Whose tracks are followed at a frame: a layer's own, or those of another one or of what was cut off from it,
-        whichever is there; that one's where none is, or where the piece no longer has the same."""
-        if follow.layer is None or follow.layer == layer.id:
-            return layer
-        named = next((one for one in self._shot.layers if one.id == follow.layer), None)
-        there = self._shot.there(follow.layer, int(frame // 1))
+    def _named(self, follow: Follow) -> Layer | None:
+        return next((one for one in self._shot.layers if one.id == follow.layer), None)
+
+    def _there(self, follow: Follow, frame: float) -> Layer | None:
+        """Whose tracks another layer follows at a frame: its leader's, or those of what was cut off from that, whichever is
+        there; the leader's where none is, or where the piece no longer has the same."""
+        named, there = self._named(follow), self._shot.there(follow.layer or "", int(frame // 1))
         if named is None or there is None:
             return named
         own, theirs = (
@@ -171,18 +171,26 @@ class Lying:
         )
         return there if own and own == theirs else named
 
+    def _leaders(
+        self, follow: Follow, layer: Layer, frame: float
+    ) -> tuple[Layer | None, Layer | None, bool]:
+        """Whose tracks are followed at the frame at which nothing is moved, and at this one, and whether they are another
+        layer's. Who is cut off from its leader has moved as that one had, whoever was there."""
+        if follow.layer is None or follow.layer == layer.id:
+            return layer, layer, False
+        other = all(one.id != layer.id for one in self._shot.pieces(follow.layer))
+        rest = self._there(follow, follow.frame) if other else self._named(follow)
+        return rest, self._there(follow, frame), other
+
     def _led(
         self, follow: Follow, layer: Layer, frame: float, within: frozenset[str]
     ) -> Matrix | None:
         if follow.none:
             return None
-        rest, here = (self._leader(follow, layer, at) for at in (follow.frame, frame))
+        rest, here, other = self._leaders(follow, layer, frame)
         if rest is None or here is None or {rest.id, here.id} & within:
             return None
         within |= {layer.id}
-        other = follow.layer is not None and all(
-            one.id != layer.id for one in self._shot.pieces(follow.layer)
-        )
         return led(self, self._footage, follow, (rest, here), frame, self._shot.rate, within, other)
 
     def cameras(self, layer: Layer, frame: float) -> tuple[Layer, ...]:

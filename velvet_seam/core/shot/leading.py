@@ -18,9 +18,15 @@ def following(part: Any, change: Callable[[Follow], Follow]) -> Any:
     )
 
 
-def led_by(part: Any, layer: str) -> Any:
-    """A part taken from a layer, for another one: what followed that layer's own tracks goes on following them."""
-    return following(part, lambda one: revised(one, layer=one.layer or layer))
+def led_by(part: Any, layer: str, by: int = 0) -> Any:
+    """A part taken from a layer, for another one: what followed that layer's own tracks goes on following them, which come
+    ``by`` frames later now."""
+
+    def change(one: Follow) -> Follow:
+        made: Follow = revised(one, layer=layer, frame=one.frame + by)
+        return made if one.layer in (None, layer) else one
+
+    return following(part, change)
 
 
 def led_by_nobody(part: Any) -> Any:
@@ -47,15 +53,17 @@ def led_later(
         shot: as it was, for who was followed at which moment: a layer, or what was cut off from it.
         layers: as they are now.
         moved: by so many frames, by their ids.
-        after: only what came after a frame has moved.
+        after: only what came after a frame has moved, and is a layer of its own now: the one before goes on following itself.
     """
 
     def led(layer: Layer) -> Layer:
         def change(one: Follow) -> Follow:
-            if after is not None and one.frame <= after:
+            # who is cut off from its leader has moved as that one had, whoever is there
+            own = one.layer is None or any(layer.id == p.id for p in shot.pieces(one.layer))
+            if after is not None and (own or one.frame <= after):
                 return one
-            leader = shot.there(one.layer, one.frame) if one.layer else None
-            by = moved.get(leader.id if leader else one.layer or layer.id, 0)
+            there = None if own else shot.there(one.layer or "", one.frame)
+            by = moved.get(there.id if there else one.layer or layer.id, 0)
             changed: Follow = revised(one, frame=one.frame + by) if by else one
             return changed
 

@@ -84,7 +84,7 @@ class Freeze(EditBase):
         before, own = shot, self.at - layer.span.first
         held = standing(layer, own)
         if not self.apart:  # what its own tracks have moved stays where it is
-            held = led_by(held, layer.id)
+            held = led_by(held, layer.id, 0 if own else self.frames)
         frozen = revised(
             held,
             id=self.frozen_id,
@@ -107,12 +107,13 @@ class Freeze(EditBase):
             else:
                 waiting = revised(self._waiting(layer), arrive=Passage())
                 shot = with_layer(shot, waiting)
+            # who follows it from a later moment does so from when that has come
+            moved = {layer.id: self.frames}
+            led = led_later(before, shot.layers, moved, self.at if own else None)
+            shot = revised(shot, layers=led)
         layers = list(shot.layers)
         at = next(n for n, one in enumerate(layers) if one.id == layer.id)
         layers[at + 1 : at + 1] = [frozen, *rest]
-        if not self.apart:  # who follows it from a later moment does so from when that has come
-            after = self.at if own else None
-            layers = list(led_later(before, tuple(layers), {layer.id: self.frames}, after))
         return revised(shot, layers=layers)
 
     def _waiting(self, layer: Layer) -> Layer:
